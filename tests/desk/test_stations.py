@@ -128,7 +128,7 @@ def test_messages_appear_while_one_looks(
     collector.add_station("first", place="Hall")
     collector.add_station("second", place="Yard")
     window = open_desk()
-    QTest.keyClick(window, Qt.Key.Key_7, Qt.KeyboardModifier.AltModifier)
+    QTest.keyClick(window, Qt.Key.Key_8, Qt.KeyboardModifier.AltModifier)
     view = window.stations
     qtbot.waitUntil(lambda: view.isVisible() and view.fleet.rowCount() == 2, timeout=PATIENCE_MS)
     assert view.model.picked.key == "first"

@@ -257,7 +257,8 @@ def test_forty_lanes_are_scrolled_and_do_not_grow_the_window(
     bar = window.strip._scroll.verticalScrollBar()
     qtbot.waitUntil(lambda: bar.maximum() > 0, timeout=PATIENCE_MS)
     assert window.height() == 800
-    assert window.strip.plots[0].width() == window.strip.axis.width()
+    axis = window.strip.axis
+    qtbot.waitUntil(lambda: window.strip.plots[0].width() == axis.width(), timeout=PATIENCE_MS)
 
 
 def test_the_menu_of_a_lane_acts_on_that_lane(

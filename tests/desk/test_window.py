@@ -298,6 +298,7 @@ def test_pictures_are_the_same_every_time(qtbot: QtBot, tmp_path: Path) -> None:
         "page-phone.png",
         "page-tablet.png",
         "plan.png",
+        "reports.png",
         "stations.png",
         "strip.png",
         "wall-arranged.png",

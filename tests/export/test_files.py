@@ -37,10 +37,17 @@ def series(store: Store) -> tuple[Series, ...]:
         store,
         "booth",
         time_us[heard],
-        np.asarray(np.arange(COUNT)[heard] / 8.0, np.float64),
+        (np.arange(COUNT)[heard] / 8.0).astype(np.float64),
         place='A "booth", here',
     )
-    keep(store, "shelf", time_us, np.arange(COUNT) + 0.1, quantity="pm25", place="Shop")
+    keep(
+        store,
+        "shelf",
+        time_us,
+        (np.arange(COUNT) + 0.1).astype(np.float64),
+        quantity="pm25",
+        place="Shop",
+    )
     with store.write() as connection:
         add_correction(
             connection,
@@ -161,7 +168,6 @@ def test_what_is_broken_off_leaves_what_was_there(
 @pytest.mark.parametrize(
     ("said", "why"),
     [
-        ({"series": ()}, "no series is chosen"),
         ({"every_s": 0.1}, "a second or longer"),
         ({"start_us": 5, "end_us": 5}, "ends before it begins"),
         ({"form": ExportForm.SENML_JSON, "wide": True}, "no columns"),

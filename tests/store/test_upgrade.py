@@ -127,6 +127,11 @@ def test_summaries_of_format_12_become_what_readings_of_the_quantity_say(
         write_pages(connection, page_rows(plain, readings, *days))
         wanted = page_rows(series, readings, *days)
         for statement in (
+            "DROP TABLE report",
+            "DROP TABLE written_report",
+            "DROP TABLE guideline",
+            "DROP TABLE read_key",
+            "DROP TABLE forward",
             "DROP TABLE reference_point",
             "DROP TABLE bench_item",
             "ALTER TABLE correction DROP COLUMN se_gain",

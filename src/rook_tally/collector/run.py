@@ -17,6 +17,7 @@ from rook_tally.clock import now_us
 from rook_tally.collector.alarm_loop import AlarmLoop
 from rook_tally.collector.backups import keep_backing_up
 from rook_tally.collector.door_supervisor import DoorSupervisor
+from rook_tally.collector.forward_loop import ForwardLoop
 from rook_tally.collector.health import HealthCheck
 from rook_tally.collector.heartbeat import Heartbeat, presence_in
 from rook_tally.collector.housekeeping import keep_log_short, prune_loop, seal_loop
@@ -203,6 +204,7 @@ async def collect(
             "changes": partial(follow, store, take_up),
             "connections": http.guard_connections,
             "readers": asking.keep_counts,
+            "forwards": ForwardLoop(presence.duties, clock=now_us).run,
         }
         if mqtt is not None:
             duties |= {"mqtt": mqtt.settings.run, "mqtt session": mqtt.keep_session}

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ipaddress
 from collections.abc import Collection
+from functools import lru_cache
 from urllib.parse import urlsplit
 
 
@@ -30,3 +31,12 @@ def is_one_of(host: str, own: str, more: Collection[str] = ()) -> bool:
     name = own.lower().partition(".")[0]
     known = {"localhost", own.lower(), name, f"{name}.local", *(one.lower() for one in more)}
     return is_address(host) or host in known
+
+
+@lru_cache(1024)
+def is_loopback(host: str) -> bool:
+    """True if a host name or address is this machine's own."""
+    try:
+        return ipaddress.ip_address(host).is_loopback
+    except ValueError:
+        return host == "localhost"

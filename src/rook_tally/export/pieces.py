@@ -57,10 +57,8 @@ def checked_wish(wish: ExportWish) -> ExportWish:
     Raises
     ------
     UsageError
-        For no series, a stretch that ends before it begins, or steps below a second.
+        For a stretch that ends before it begins, or steps below a second.
     """
-    if not wish.series:
-        raise UsageError("no series is chosen", remedy="choose one, or leave the choice out")
     if wish.start_us is not None and wish.end_us is not None and wish.end_us <= wish.start_us:
         raise UsageError("the stretch ends before it begins", remedy="give a later end")
     if wish.every_s is not None and not wish.every_s >= _LEAST_EVERY_S:
@@ -99,7 +97,7 @@ def pieces(
     """The readings, piece after piece; each is read in a transaction of its own, so that whoever
     takes them slowly holds nothing up."""
     first, last = stretch_of(reading, wish)
-    if last <= first:
+    if last <= first or not wish.series:
         return
     a_day = sum(86_400 / max(one.station.cadence_s, 0.1) for one in wish.series)
     length_us = max(1, int(_ROWS_A_PIECE / max(a_day, 1e-9) * DAY_US))

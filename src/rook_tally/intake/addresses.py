@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-import ipaddress
 import socket
 import ssl
 from dataclasses import dataclass, field
-from functools import lru_cache
 from pathlib import Path
 from urllib.parse import unquote, urlsplit
 
 from rook_tally.core.errors import DoorError, UsageError
+from rook_tally.core.hosts import is_loopback
 
 _BROKER_PORTS = {"mqtt": 1883, "mqtts": 8883}
 
@@ -102,15 +101,6 @@ def broker_from(text: str) -> BuiltinBroker | OutsideBroker | None:
         user=unquote(parts.username) if parts.username else None,
         password=unquote(parts.password) if parts.password else None,
     )
-
-
-@lru_cache(1024)
-def is_loopback(host: str) -> bool:
-    """True if a host name or address is this machine's own."""
-    try:
-        return ipaddress.ip_address(host).is_loopback
-    except ValueError:
-        return host == "localhost"
 
 
 def bound_socket(endpoint: Endpoint) -> socket.socket:

@@ -30,6 +30,7 @@ from rook_tally.desk.parts.label import Label
 
 HEAD_HEIGHT = 46
 _ROOMY = 1150
+_HALF = 720
 _WIDEST_NAME = 260
 _SIDES = (13, 0, 16, 0)
 _APART = 18
@@ -284,9 +285,11 @@ class HeaderBar(QWidget):
         """Draw together what stands here where there is little room; the views are never cut."""
         roomy = self.width() >= _ROOMY
         rows = (self._left, self._middle, self._right)
-        for row, wide, narrow in zip(rows, (12, 28, 16), (8, 14, 10), strict=True):
-            row.setSpacing(wide if roomy else narrow)
-        gap = 48 if roomy else 20
+        spacings, gap = ((12, 28, 16), 48) if roomy else ((8, 14, 10), 20)
+        if self.width() < _HALF:
+            spacings, gap = (6, 5, 6), 8
+        for row, spacing in zip(rows, spacings, strict=True):
+            row.setSpacing(spacing)
         if self._gap.sizeHint().width() != gap:
             self._gap.changeSize(gap, 0)
             self.updateGeometry()

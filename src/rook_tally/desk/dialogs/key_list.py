@@ -25,7 +25,7 @@ _COLUMNS = (
     (Section.EVERYWHERE, Section.TIME),
     (Section.LEDGER, Section.STATIONS, Section.WATCH),
     (Section.STRIP, Section.BENCH),
-    (Section.WALL, Section.WORKINGS),
+    (Section.WALL, Section.WORKINGS, Section.REPORTS),
 )
 _WORDS_WIDTH = 212
 

@@ -14,7 +14,7 @@ from aiohttp.abc import ResolveResult
 from aiohttp.resolver import ThreadedResolver
 
 from rook_tally.core.errors import DoorError
-from rook_tally.intake.addresses import is_loopback
+from rook_tally.core.hosts import is_loopback
 from rook_tally.intake.bounds import LARGEST_MESSAGE
 from rook_tally.intake.door_protocols import DoorReport, Reception
 from rook_tally.intake.doors.background_door import BackgroundDoor

@@ -9,8 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from rook_tally.core.hosts import host_named
-from rook_tally.intake.addresses import is_loopback
+from rook_tally.core.hosts import host_named, is_loopback
 
 # What a proxy adds to what it passes on.
 _FORWARDED = ("Forwarded", "X-Forwarded-For", "X-Real-IP", "Via")

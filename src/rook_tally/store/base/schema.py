@@ -538,6 +538,16 @@ read_key = Table(
     Column("sent_bytes", BigInteger, nullable=False),
 )
 
+# Forwards (`core.forwards.definitions.Forward`), and how far each has come (`ForwardState`).
+forward = Table(
+    "forward",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("slug", String, nullable=False, unique=True),
+    Column("document", String, nullable=False),
+    Column("state", String, nullable=False),
+)
+
 # Where sheets are served as pages: one row, or none while they never were.
 page_setting = Table(
     "page_setting",

@@ -44,6 +44,7 @@ class Role(enum.IntEnum):
     WORKING_OUT = 4
     BACKUP = 5
     REPORTING = 6
+    FORWARDING = 7
 
 
 class LeaseLostError(StoreError):

@@ -1,4 +1,4 @@
-"""Format 22: reports, what was written of them, own guidelines, keys for others' programs."""
+"""Format 22: reports, what was written of them, own guidelines, read keys, forwards."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -39,4 +39,11 @@ def upgrade() -> None:
         sa.Column("used_us", sa.BigInteger),
         sa.Column("requests", sa.BigInteger, nullable=False),
         sa.Column("sent_bytes", sa.BigInteger, nullable=False),
+    )
+    op.create_table(
+        "forward",
+        sa.Column("id", sa.Integer, primary_key=True),
+        sa.Column("slug", sa.String, nullable=False, unique=True),
+        sa.Column("document", sa.String, nullable=False),
+        sa.Column("state", sa.String, nullable=False),
     )

@@ -1,0 +1,1 @@
+"""Forwards as documents: which readings go to whom, and how."""

@@ -1,0 +1,191 @@
+"""What a forward sends next: all since its cursor, in batches, the same again for a repeat."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Sequence
+from typing import Any
+
+import msgspec
+import numpy as np
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.forwards.definitions import Forward, ForwardForm
+from rook_tally.core.quantities.open_units import senml_unit
+from rook_tally.core.timestamps import DAY_US, SECOND_US, rfc3339
+from rook_tally.export.pieces import ExportForm, ExportPiece, ExportWish, pieces
+from rook_tally.store.base import Store
+from rook_tally.store.base.changes import Subject, are_forgotten, newest_seq
+from rook_tally.store.base.raw_sql import fetched
+from rook_tally.store.site import Series, load_site
+from rook_tally.store.site.forwards import ForwardState
+
+MOST_READINGS = 500
+_MOST_NOTICES = 500
+# What came late while nobody looked lies before the cursor: so far back is sent again.
+_BACK_US = 7 * DAY_US
+_NOTICES = (
+    "SELECT seq, series_id, from_us, to_us FROM change WHERE seq > ? "
+    f"AND subject = {int(Subject.READINGS)} ORDER BY seq LIMIT ?"
+)
+
+
+class Batch(msgspec.Struct, frozen=True):
+    """Readings of one station, ordered by time, as a body; `key` is the same for a repeat."""
+
+    station: str
+    key: str
+    body: bytes
+    content_type: str
+    readings: int
+
+
+class NextBatches(msgspec.Struct, frozen=True):
+    """What to send, and the state once all of it has been taken."""
+
+    batches: tuple[Batch, ...]
+    after: ForwardState
+    is_behind: bool
+
+
+def next_batches(store: Store, told: Forward, state: ForwardState, now_us: int) -> NextBatches:
+    """Look what there is to send: while it catches up a stretch of time, then notice by notice."""
+    with store.read() as connection:
+        series = chosen_series(connection, told)
+        if state.at_us is None and are_forgotten(connection, state.seq):
+            # So much has happened that the notices are gone: by time from a while before.
+            state = msgspec.structs.replace(state, at_us=max(0, state.newest_us - _BACK_US), seq=0)
+        newest = newest_seq(connection)
+    if not series:
+        after = msgspec.structs.replace(state, at_us=None, seq=newest)
+        return NextBatches((), after, is_behind=False)
+    if state.at_us is not None:
+        return _catching_up(store, told, series, state, now_us, newest)
+    return _following(store, told, series, state, newest)
+
+
+def chosen_series(connection: Connection, told: Forward) -> tuple[Series, ...]:
+    """The series that go with a forward; hidden ones stay."""
+    return tuple(
+        one
+        for one in load_site(connection).series_shown
+        if (not told.places or one.station.place.name in told.places)
+        and (not told.quantities or one.quantity.slug in told.quantities)
+    )
+
+
+def _catching_up(
+    store: Store,
+    told: Forward,
+    series: tuple[Series, ...],
+    state: ForwardState,
+    now_us: int,
+    newest: int,
+) -> NextBatches:
+    assert state.at_us is not None
+    wish = ExportWish(series, ExportForm.JSON_LINES, state.at_us, None, told.raw, told.every_s)
+    piece = next(iter(pieces(store.read, wish)), None)
+    if piece is None:
+        # Nothing is left: from here on by notices. Those of what was just read come once more.
+        after = msgspec.structs.replace(state, at_us=None, seq=state.seq or newest)
+        return NextBatches((), after, is_behind=False)
+    # The notices that come while it catches up are for afterwards.
+    seq = state.seq or newest
+    at_us = int(piece.time_us[-1]) + (
+        1 if told.every_s is None else round(told.every_s * SECOND_US)
+    )
+    after = msgspec.structs.replace(
+        state, at_us=at_us, seq=seq, newest_us=max(state.newest_us, int(piece.time_us[-1]))
+    )
+    return NextBatches(tuple(_batches(told, series, piece)), after, is_behind=True)
+
+
+def _following(
+    store: Store, told: Forward, series: tuple[Series, ...], state: ForwardState, newest: int
+) -> NextBatches:
+    with store.read() as connection:
+        rows = fetched(connection, _NOTICES, (state.seq, _MOST_NOTICES))
+    place = {one.id: one for one in series}
+    spans: dict[int, tuple[int, int]] = {}
+    for _, series_id, from_us, to_us in rows:
+        if series_id in place:
+            low, high = spans.get(series_id, (from_us, to_us))
+            spans[series_id] = min(low, from_us), max(high, to_us)
+    seq = int(rows[-1][0]) if len(rows) == _MOST_NOTICES else max(newest, state.seq)
+    found: list[Batch] = []
+    newest_us = state.newest_us
+    for series_id, (low, high) in spans.items():
+        one = place[series_id]
+        begin, end = low, high + 1
+        if told.every_s is not None:
+            step = round(told.every_s * SECOND_US)
+            # Only steps that are over: one under way would be told twice, differently.
+            begin, end = low // step * step, (high + 1) // step * step
+            if end <= begin:
+                continue
+        wish = ExportWish((one,), ExportForm.JSON_LINES, begin, end, told.raw, told.every_s)
+        for piece in pieces(store.read, wish):
+            found += _batches(told, (one,), piece)
+            newest_us = max(newest_us, int(piece.time_us[-1]))
+    after = msgspec.structs.replace(state, seq=seq, newest_us=newest_us)
+    return NextBatches(tuple(found), after, is_behind=len(rows) == _MOST_NOTICES)
+
+
+def _batches(told: Forward, series: Sequence[Series], piece: ExportPiece) -> list[Batch]:
+    """A piece as batches, each of one station, in order of time."""
+    good = piece.quality == 0
+    stations = {one.station.key for one in series}
+    found: list[tuple[int, Batch]] = []
+    for station in sorted(stations):
+        mine = [at for at, one in enumerate(series) if one.station.key == station]
+        rows = np.flatnonzero(good & np.isin(piece.which, mine))
+        for begin in range(0, len(rows), MOST_READINGS):
+            part = rows[begin : begin + MOST_READINGS]
+            found.append((int(piece.time_us[part[0]]), _batch(told, station, series, piece, part)))
+    return [batch for _, batch in sorted(found, key=lambda one: one[0])]
+
+
+def _batch(
+    told: Forward, station: str, series: Sequence[Series], piece: ExportPiece, rows: Any
+) -> Batch:
+    is_senml = told.form is ForwardForm.SENML
+    body = (_senml if is_senml else _json)(station, series, piece, rows)
+    digest = hashlib.sha256(f"{told.slug}\n".encode() + body).hexdigest()
+    kind = "application/senml+json" if is_senml else "application/json"
+    return Batch(station, digest[:32], body, kind, len(rows))
+
+
+def _senml(station: str, series: Sequence[Series], piece: ExportPiece, rows: Any) -> bytes:
+    records: list[dict[str, object]] = []
+    for which, time_us, value in zip(
+        piece.which[rows].tolist(),
+        piece.time_us[rows].tolist(),
+        piece.value[rows].tolist(),
+        strict=True,
+    ):
+        one = series[which]
+        record: dict[str, object] = {} if records else {"bn": f"{station}/"}
+        records.append(
+            record
+            | {
+                "n": one.field,
+                "u": senml_unit(one.quantity.base.symbol),
+                "t": time_us / SECOND_US,
+                "v": value,
+            }
+        )
+    return msgspec.json.encode(records)
+
+
+def _json(station: str, series: Sequence[Series], piece: ExportPiece, rows: Any) -> bytes:
+    """Messages as our own door takes them: one a moment."""
+    messages: dict[int, dict[str, object]] = {}
+    for which, time_us, value in zip(
+        piece.which[rows].tolist(),
+        piece.time_us[rows].tolist(),
+        piece.value[rows].tolist(),
+        strict=True,
+    ):
+        told = messages.setdefault(time_us, {"station": station, "time": rfc3339(time_us)})
+        told[series[which].field] = value
+    return msgspec.json.encode(list(messages.values()))

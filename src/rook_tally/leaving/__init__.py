@@ -1,0 +1,1 @@
+"""What leaves this machine: every way out that somebody opened, in one list."""

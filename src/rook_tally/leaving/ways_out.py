@@ -1,0 +1,253 @@
+"""Every way out of this machine: to whom, what of, when last, how much, allowed by whom.
+
+Nothing leaves unless somebody opened a way, so the list of an untouched store is empty.
+"""
+
+from __future__ import annotations
+
+import enum
+from urllib.parse import urlsplit
+
+import msgspec
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.alarms.channels import Channel, ChannelKind
+from rook_tally.core.door_settings import PollSetting, without_password
+from rook_tally.core.hosts import is_loopback
+from rook_tally.leaving.texts import tr, tr_count
+from rook_tally.store.alarms import newest_letters, ways
+from rook_tally.store.site.change_history import configuration_changes
+from rook_tally.store.site.door_settings import door_settings
+from rook_tally.store.site.forwards import forwards
+from rook_tally.store.site.heartbeat import DoorState, collectors
+from rook_tally.store.site.page_devices import page_devices, page_setting
+from rook_tally.store.site.read_keys import read_keys
+from rook_tally.store.site.reports import reports
+
+_MOST_LETTERS = 2000
+_MOST_CHANGES = 2000
+
+
+class WayOutSort(enum.StrEnum):
+    """A sort of way out."""
+
+    MAIL = "mail"
+    WEBHOOK = "webhook"
+    MESSAGE = "mqtt message"
+    FORWARD = "forward"
+    PAGE = "page"
+    READ_KEY = "read key"
+    POLL = "poll"
+    DOOR = "open door"
+
+
+class WayOut(msgspec.Struct, frozen=True):
+    """A way out. `last_us` is when something last went, `count` how often (readings, requests,
+    notices) and `sent_bytes` how much, None where that is not counted; `allowed_by` and
+    `allowed_us` who opened it when, as far as it was written down."""
+
+    sort: WayOutSort
+    name: str
+    whom: str
+    what: str
+    is_on: bool
+    last_us: int | None = None
+    count: int | None = None
+    sent_bytes: int | None = None
+    allowed_by: str = ""
+    allowed_us: int | None = None
+    trouble: str = ""
+
+
+def ways_out(connection: Connection, *, now_us: int) -> list[WayOut]:
+    """All of them, in the order of their sorts."""
+    opened = _who_opened(connection)
+    return [
+        *_channels(connection, opened),
+        *_forwards(connection),
+        *_pages(connection),
+        *_keys(connection),
+        *_polls(connection),
+        *_doors(connection, now_us),
+    ]
+
+
+def _who_opened(connection: Connection) -> dict[tuple[str, str], tuple[str, int]]:
+    """By table and name of a row: who began it, and when."""
+    found: dict[tuple[str, str], tuple[str, int]] = {}
+    for change in configuration_changes(connection, most=_MOST_CHANGES):
+        for one in change.changes:
+            if one.before is None:
+                found.setdefault((one.table, one.name), (change.who, change.time_us))
+    return found
+
+
+_SORTS = {
+    ChannelKind.MAIL: WayOutSort.MAIL,
+    ChannelKind.WEBHOOK: WayOutSort.WEBHOOK,
+    ChannelKind.MQTT: WayOutSort.MESSAGE,
+}
+
+
+def _channels(
+    connection: Connection, opened: dict[tuple[str, str], tuple[str, int]]
+) -> list[WayOut]:
+    by_report = {name: one.name for one in reports(connection) for name in one.mail}
+    told: dict[str, tuple[int, int]] = {}
+    for item in newest_letters(connection, _MOST_LETTERS):
+        if item.done_us is not None:
+            count, last = told.get(item.way, (0, 0))
+            told[item.way] = count + 1, max(last, item.done_us)
+    found = []
+    for way in ways(connection):
+        if way.sort not in _SORTS:
+            continue
+        count, last = told.get(way.name, (0, 0))
+        who, when = opened.get(("way", way.name), ("", None))
+        what = tr("alarms that rang, with value and place")
+        if way.name in by_report:
+            what = tr("{0}; the report {1}", what, by_report[way.name])
+        found.append(
+            WayOut(
+                _SORTS[way.sort],
+                way.name,
+                _whom(way),
+                what,
+                True,
+                last or None,
+                count,
+                None,
+                who,
+                when,
+            )
+        )
+    return found
+
+
+def _whom(way: Channel) -> str:
+    if way.sort is ChannelKind.MAIL:
+        return tr("{0} by {1}", ", ".join(way.to), way.host)
+    if way.sort is ChannelKind.WEBHOOK:
+        return urlsplit(way.url).netloc.rpartition("@")[2] or way.url
+    return way.topic
+
+
+def _forwards(connection: Connection) -> list[WayOut]:
+    return [
+        WayOut(
+            WayOutSort.FORWARD,
+            one.slug,
+            one.host,
+            tr("readings of {0}", ", ".join((*one.places, *one.quantities)) or tr("everything")),
+            one.is_on,
+            state.last_us or None,
+            state.readings,
+            state.sent_bytes,
+            state.allowed_by,
+            state.allowed_us,
+            state.trouble,
+        )
+        for one, state in forwards(connection)
+    ]
+
+
+def _pages(connection: Connection) -> list[WayOut]:
+    setting = page_setting(connection)
+    devices = page_devices(connection)
+    if not devices and not setting.is_on:
+        return []
+    return [
+        WayOut(
+            WayOutSort.PAGE,
+            one.name,
+            tr("a device with a link"),
+            tr("sheets of the Wall, to look at"),
+            setting.is_on,
+            one.seen_us,
+            allowed_us=one.made_us,
+        )
+        for one in devices
+    ] or [
+        WayOut(
+            WayOutSort.PAGE,
+            tr("pages"),
+            f"{setting.host}:{setting.port}",
+            tr("nothing: no device has a link"),
+            setting.is_on,
+        )
+    ]
+
+
+def _keys(connection: Connection) -> list[WayOut]:
+    return [
+        WayOut(
+            WayOutSort.READ_KEY,
+            one.name,
+            tr("a program that asks"),
+            tr(
+                "readings of {0}",
+                ", ".join((*one.scope.places, *one.scope.groups)) or tr("everything"),
+            ),
+            True,
+            one.used_us,
+            one.requests,
+            one.sent_bytes,
+            one.who,
+            one.made_us,
+        )
+        for one in read_keys(connection)
+    ]
+
+
+def _polls(connection: Connection) -> list[WayOut]:
+    found = []
+    for one in door_settings(connection):
+        if isinstance(one.settings, PollSetting):
+            told = without_password(one.settings)
+            assert isinstance(told, PollSetting)
+            found.append(
+                WayOut(
+                    WayOutSort.POLL,
+                    told.url,
+                    urlsplit(told.url).netloc,
+                    tr("only that it is asked for"),
+                    True,
+                )
+            )
+    return found
+
+
+def _doors(connection: Connection, now_us: int) -> list[WayOut]:
+    """Doors that listen beyond this machine: what stations send comes in there, answers go out."""
+    found = []
+    for collector in collectors(connection, now_us=now_us):
+        for door in collector.doors:
+            host, _, port = door.address.rpartition(":")
+            is_listening = door.name in ("http", "mqtt", "page") and port.isdigit()
+            if (
+                door.state is not DoorState.OPEN
+                or not is_listening
+                or is_loopback(host.strip("[]"))
+            ):
+                continue
+            found.append(
+                WayOut(
+                    WayOutSort.DOOR,
+                    door.name,
+                    door.address,
+                    tr("answers to stations, and to whom has a key or a link"),
+                    True,
+                    allowed_us=door.since_us,
+                )
+            )
+    return found
+
+
+def summary(told: list[WayOut]) -> str:
+    """How many ways there are, in words."""
+    count = sum(one.is_on for one in told)
+    return (
+        tr_count(count, "One way out is open.", "{0} ways out are open.")
+        if count
+        else tr("Nothing leaves this machine.")
+    )
