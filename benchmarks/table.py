@@ -203,6 +203,27 @@ def _bench_find() -> list[Figure]:
     return [*found, figure_of("bench-find.beside", ours=beside, limit=alone, bar=1.1)]
 
 
+def _report() -> list[Figure]:
+    """A month of twelve stations as PDF and HTML, ms, against loading what it shows."""
+    from benchmarks.handing_on import report_ms
+
+    with tempfile.TemporaryDirectory() as folder:
+        ours, bare = report_ms(Path(folder))
+    return [figure_of("report", ours=ours, limit=bare, bar=3.0)]
+
+
+def _export() -> list[Figure]:
+    """Readings/s of a year at 10 s into files, against pyarrow's own writers."""
+    from benchmarks.handing_on import export_rates
+
+    with tempfile.TemporaryDirectory() as folder:
+        found = export_rates(Path(folder))
+    return [
+        at_least(f"export.{form}", ours=ours, limit=bare, bar=0.5)
+        for form, (ours, bare) in found.items()
+    ]
+
+
 def _memory() -> list[Figure]:
     """Peak of loading five years of one series, MB, against the arrays themselves."""
     from benchmarks.archive import load_memory
@@ -490,4 +511,6 @@ BENCHES: dict[str, Callable[[], list[Figure]]] = {
     "bench-pair": _bench_pair,
     "bench-response": _bench_response,
     "bench-find": _bench_find,
+    "report": _report,
+    "export": _export,
 }

@@ -10,6 +10,7 @@ from pathlib import Path
 
 import msgspec
 import structlog
+from reportlab import rl_config
 from reportlab.lib.colors import HexColor
 from reportlab.pdfbase import pdfmetrics
 from reportlab.pdfbase.ttfonts import TTFError, TTFont
@@ -18,12 +19,15 @@ from reportlab.pdfgen.canvas import Canvas
 from rook_tally.core.reports.definitions import Paper
 from rook_tally.core.reports.document import ReportDocument
 from rook_tally.core.reports.drawing import Box, Item, Shape, Stroke, Text
-from rook_tally.core.reports.paging import Page, Pages, laid_out
+from rook_tally.core.reports.paging import Pages, laid_out
 
 _PATIENCE_S = 10.0
 # In the order in which they are liked; the last one comes with the package that writes PDF.
 _FAMILIES = ("Inter", "DejaVu Sans", "Noto Sans", "Liberation Sans")
 _LIKE = {"₂": "2", "₃": "3", "−": "-", "…": "...", "\u2009": " ", "≥": ">=", "≤": "<=", "≠": "!="}
+
+# Letters in place of bytes: a fifth larger, and half of the time.
+rl_config.useA85 = 0
 
 _log = structlog.get_logger(__name__)
 
@@ -71,51 +75,71 @@ def pdf_of(document: ReportDocument, pages: Pages) -> bytes:
             key = f"page-{number}"
             canvas.bookmarkPage(key)
             canvas.addOutlineEntry(by_page[number], key)
-        _draw(canvas, page, fonts)
+        canvas.setLineJoin(1)
+        pen = _Pen(canvas, page.height, fonts)
+        for item in page.items:
+            pen.draw(item)
         canvas.showPage()
     canvas.save()
     return target.getvalue()
 
 
-def _draw(canvas: Canvas, page: Page, fonts: Faces) -> None:
-    for item in page.items:
-        _draw_item(canvas, item, page.height, fonts)
+class _Pen:
+    """Draws the items of a page; colours are told only when they change."""
 
+    def __init__(self, canvas: Canvas, height: float, fonts: Faces) -> None:
+        self._canvas, self._height, self._fonts = canvas, height, fonts
+        self._fill: tuple[str, float] | None = None
+        self._stroke: tuple[str, float, bool] | None = None
 
-def _draw_item(canvas: Canvas, item: Item, height: float, fonts: Faces) -> None:
-    match item:
-        case Box():
-            canvas.setFillColor(HexColor(item.fill), alpha=item.opacity)
-            bottom = height - item.y - item.height
-            canvas.rect(item.x, bottom, item.width, item.height, stroke=0, fill=1)
-        case Stroke():
-            canvas.setStrokeColor(HexColor(item.ink))
-            canvas.setLineWidth(item.thick)
-            canvas.setDash(*((3, 2.5) if item.dashed else ()))
-            canvas.setLineJoin(1)
-            canvas.drawPath(_path(canvas, item.points, height), stroke=1, fill=0)
-        case Shape():
-            canvas.setFillColor(HexColor(item.fill), alpha=item.opacity)
-            path = _path(canvas, item.points, height)
-            path.close()
-            canvas.drawPath(path, stroke=0, fill=1)
-        case Text():
-            canvas.setFillColor(HexColor(item.ink), alpha=1)
-            canvas.setFont(fonts.strong if item.is_strong else fonts.plain, item.size)
-            write = {
-                "l": canvas.drawString,
-                "m": canvas.drawCentredString,
-                "r": canvas.drawRightString,
-            }[item.side]
-            write(item.x, height - item.y, fonts.shown(item.text))
+    def draw(self, item: Item) -> None:
+        """Draw one item."""
+        match item:
+            case Box():
+                self._fill_with(item.fill, item.opacity)
+                bottom = self._height - item.y - item.height
+                where = f"{item.x:.2f} {bottom:.2f} {item.width:.2f} {item.height:.2f}"
+                self._canvas.addLiteral(f"{where} re f")
+            case Stroke():
+                self._stroke_with(item.ink, item.thick, item.dashed)
+                self._canvas.addLiteral(f"{self._path(item.points)} S")
+            case Shape():
+                self._fill_with(item.fill, item.opacity)
+                self._canvas.addLiteral(f"{self._path(item.points)} h f")
+            case Text():
+                self._text(item)
 
+    def _text(self, item: Text) -> None:
+        fonts, canvas = self._fonts, self._canvas
+        self._fill_with(item.ink, 1.0)
+        canvas.setFont(fonts.strong if item.is_strong else fonts.plain, item.size)
+        write = {
+            "l": canvas.drawString,
+            "m": canvas.drawCentredString,
+            "r": canvas.drawRightString,
+        }[item.side]
+        write(item.x, self._height - item.y, fonts.shown(item.text))
 
-def _path(canvas: Canvas, points: tuple[float, ...], height: float):  # type: ignore[no-untyped-def]
-    path = canvas.beginPath()
-    path.moveTo(points[0], height - points[1])
-    for at in range(2, len(points) - 1, 2):
-        path.lineTo(points[at], height - points[at + 1])
-    return path
+    def _fill_with(self, colour: str, opacity: float) -> None:
+        if self._fill != (colour, opacity):
+            self._fill = colour, opacity
+            self._canvas.setFillColor(HexColor(colour), alpha=opacity)
+
+    def _stroke_with(self, colour: str, thick: float, dashed: bool) -> None:
+        if self._stroke != (colour, thick, dashed):
+            self._stroke = colour, thick, dashed
+            self._canvas.setStrokeColor(HexColor(colour))
+            self._canvas.setLineWidth(thick)
+            self._canvas.setDash(*((3, 2.5) if dashed else ()))
+
+    def _path(self, points: tuple[float, ...]) -> str:
+        """The operators of a path, as the package writes them one call a point."""
+        height = self._height
+        told = [
+            f"{x:.2f} {height - y:.2f} l" for x, y in zip(points[::2], points[1::2], strict=True)
+        ]
+        told[0] = f"{told[0][:-1]}m"
+        return " ".join(told)
 
 
 @cache

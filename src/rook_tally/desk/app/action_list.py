@@ -69,6 +69,11 @@ def _everywhere(window: DeskWindow) -> Iterator[Action]:
         ("Ctrl+Shift+H",),
         lambda: window.dialogs.show_changes(),
     )
+    yield command(
+        tr("What leaves this machine: to whom, what of, when last; switch it off"),
+        ("Ctrl+Shift+E",),
+        lambda: window.dialogs.show_leaves(),
+    )
     yield command(tr("Read a CSV file"), ("Ctrl+O",), lambda: window.dialogs.read_file())
     yield command(
         tr("Read a site file, or a ready-made one"),

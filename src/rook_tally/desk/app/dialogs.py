@@ -29,6 +29,12 @@ _AROUND_PIN_US = 30 * MINUTE_US
 _AROUND_SPAN = 0.25
 
 
+_FORMS = (
+    "CSV (*.csv);;JSON Lines (*.jsonl);;SenML (*.senml);;SenML, CBOR (*.senml-cbor);;"
+    "Parquet (*.parquet)"
+)
+
+
 class Dialogs:
     """Opens dialogs of a window, and knows which are open."""
 
@@ -206,6 +212,13 @@ class Dialogs:
             ChangesDialog(window.theme, window.state, window.client.scope(), window)
         )
 
+    def show_leaves(self) -> None:
+        """Open the list of every way out of this machine."""
+        from rook_tally.desk.dialogs.leaves import LeavesDialog
+
+        window = self._window
+        self._show_of_store(LeavesDialog(window.theme, window.state, window.client.scope(), window))
+
     def write_pin(self, series: Series) -> None:
         """Let the person write down what happened, at the place of a series, at the moment
         shown."""
@@ -244,9 +257,12 @@ class Dialogs:
         stretch = window.strip.model.stretch
         shown = window.state.window
         start_us, end_us = stretch or (shown.start_us, shown.end_us)
-        dialog = QFileDialog(window, tr("Save the readings shown"), "readings.csv", "CSV (*.csv)")
+        dialog = QFileDialog(window, tr("Save the readings shown"), "readings.csv", _FORMS)
         dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
         dialog.setDefaultSuffix("csv")
+        dialog.filterSelected.connect(
+            lambda words: dialog.setDefaultSuffix(words.rpartition("*.")[2].rstrip(")"))
+        )
         dialog.fileSelected.connect(
             lambda path: self._show(CsvExport(window.store, series, start_us, end_us, path, window))
         )

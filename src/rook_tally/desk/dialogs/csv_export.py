@@ -14,6 +14,8 @@ from rook_tally.core.errors import RookTallyError
 from rook_tally.core.timestamps import DAY_US
 from rook_tally.desk.dialogs.texts import tr, tr_count
 from rook_tally.desk.parts.label import Label
+from rook_tally.export.files import export_file
+from rook_tally.export.pieces import ExportForm, ExportWish
 from rook_tally.store.base import Store
 from rook_tally.store.exchange.csv_rows import HEADER, days_of_rows, whole_file
 from rook_tally.store.site import Series
@@ -56,6 +58,22 @@ def write_csv(
             if not went_on(min(1.0, done / days)):
                 raise GivenUpError
     return written
+
+
+_FORMS = {f".{form}": form for form in ExportForm if form is not ExportForm.CSV}
+
+
+def write_form(
+    store: Store, wish: ExportWish, path: Path, *, went_on: Callable[[float], bool]
+) -> int:
+    """Write readings in an open form, with its manifest beside it; as `write_csv` else."""
+
+    def heard(share: float) -> None:
+        if not went_on(share):
+            raise GivenUpError
+
+    told = export_file(store.read, wish, path, progress=heard)
+    return int(told["readings"])
 
 
 class CsvExport(QDialog):
@@ -107,7 +125,12 @@ class CsvExport(QDialog):
             return not self._gives_up.is_set()
 
         try:
-            rows = write_csv(store, series, start_us, end_us, path, went_on=heard)
+            form = _FORMS.get(path.suffix)
+            if form is None:
+                rows = write_csv(store, series, start_us, end_us, path, went_on=heard)
+            else:
+                wish = ExportWish(tuple(series), form, start_us, end_us)
+                rows = write_form(store, wish, path, went_on=heard)
             self.ended.emit(
                 tr_count(rows, "1 reading is in {1}.", "{0} readings are in {1}.", path)
             )

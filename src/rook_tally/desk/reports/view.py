@@ -51,6 +51,7 @@ class ReportsView(QWidget):
     """
 
     told = Signal(str)
+    leaves_wanted = Signal()
 
     def __init__(
         self, theme: Theme, state: SiteState, client: StoreClient, asking: StoreClient
@@ -67,6 +68,8 @@ class ReportsView(QWidget):
         self.title, self.count, self.outlook = Label(), Label(), Label()
         self.earlier, self.later = QPushButton("‹"), QPushButton("›")
         self.run_now, self.parts = QPushButton(tr("Write it now")), QPushButton(tr("Parts…"))
+        self.leaves = QPushButton(tr("What leaves this machine"))
+        self.leaves.clicked.connect(self.leaves_wanted)
         self.save_pdf, self.save_html = QPushButton(tr("Save as PDF")), QPushButton(tr("HTML"))
         self.contents = Contents(theme)
         self.contents.page_wanted.connect(self._to_page)
@@ -110,6 +113,8 @@ class ReportsView(QWidget):
             f" padding: 3px 6px; }} QPushButton#link:focus {{ text-decoration: underline; }}"
         )
         self.run_now.setObjectName("main")
+        self.leaves.setObjectName("link")
+        self.leaves.setStyleSheet(self.new.styleSheet())
         head = QHBoxLayout()
         head.setContentsMargins(16, 10, 10, 2)
         heading = Label(tr("Reports"))
@@ -189,6 +194,7 @@ class ReportsView(QWidget):
         column.addSpacing(10)
         column.addLayout(saves)
         column.addWidget(self.outlook)
+        column.addWidget(self.leaves, 0, Qt.AlignmentFlag.AlignLeft)
         column.addStretch(1)
         return side
 

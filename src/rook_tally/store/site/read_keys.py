@@ -134,3 +134,20 @@ def note_reads(connection: Connection, told: dict[int, tuple[int, int, int]]) ->
                 used_us=used_us,
             )
         )
+
+
+def keep_read_key(connection: Connection, key: ReadKey) -> None:
+    """Write a key down as it was: one that was revoked by mistake reads again."""
+    connection.execute(
+        sa.insert(schema.read_key).values(
+            name=key.name,
+            key_hash=key.key_hash,
+            document=msgspec.json.encode(key.scope).decode(),
+            made_us=key.made_us,
+            who=key.who,
+            used_us=key.used_us,
+            requests=key.requests,
+            sent_bytes=key.sent_bytes,
+        )
+    )
+    note_change(connection, Subject.PAGE)

@@ -1,0 +1,84 @@
+"""What leaves this machine, and the switch of each way out."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import msgspec
+from sqlalchemy.engine import Connection
+
+from rook_tally.desk.data.texts import tr
+from rook_tally.desk.data.undo import UndoableResult
+from rook_tally.leaving.ways_out import WayOut, ways_out
+from rook_tally.login import login_name
+from rook_tally.store.site.forwards import forward_called, save_forward
+from rook_tally.store.site.page_devices import page_setting, set_page
+from rook_tally.store.site.read_keys import ReadKey, keep_read_key, revoke_read_key
+
+
+@dataclass(frozen=True, slots=True)
+class WaysOutQuery:
+    """Asks for every way out."""
+
+    now_us: int
+
+    def run(self, connection: Connection) -> tuple[WayOut, ...]:
+        """Read them."""
+        return tuple(ways_out(connection, now_us=self.now_us))
+
+
+@dataclass(frozen=True, slots=True)
+class SwitchForward:
+    """A forward shall hand on, or stop; it goes on where it was."""
+
+    name: str
+    is_on: bool
+    now_us: int
+
+    def apply(self, connection: Connection) -> UndoableResult:
+        """Switch it."""
+        told, _ = forward_called(connection, self.name)
+        changed = msgspec.structs.replace(told, is_on=self.is_on)
+        save_forward(connection, changed, who=login_name(), now_us=self.now_us)
+        words = (
+            tr("{0} hands on", told.slug) if self.is_on else tr("{0} hands nothing on", told.slug)
+        )
+        return UndoableResult(words, SwitchForward(self.name, told.is_on, self.now_us))
+
+
+@dataclass(frozen=True, slots=True)
+class SwitchPages:
+    """Pages shall be served, or not."""
+
+    is_on: bool
+
+    def apply(self, connection: Connection) -> UndoableResult:
+        """Switch them."""
+        before = page_setting(connection)
+        set_page(connection, msgspec.structs.replace(before, is_on=self.is_on))
+        words = tr("pages are served") if self.is_on else tr("no page is served")
+        return UndoableResult(words, SwitchPages(before.is_on))
+
+
+@dataclass(frozen=True, slots=True)
+class RevokeReadKey:
+    """A read key shall read no longer."""
+
+    name: str
+
+    def apply(self, connection: Connection) -> UndoableResult:
+        """Revoke it."""
+        gone = revoke_read_key(connection, self.name)
+        return UndoableResult(tr("{0} reads no longer", gone.name), BringReadKeyBack(gone))
+
+
+@dataclass(frozen=True, slots=True)
+class BringReadKeyBack:
+    """A revoked key shall read again."""
+
+    key: ReadKey
+
+    def apply(self, connection: Connection) -> UndoableResult:
+        """Let it in."""
+        keep_read_key(connection, self.key)
+        return UndoableResult(tr("{0} reads again", self.key.name), RevokeReadKey(self.key.name))
