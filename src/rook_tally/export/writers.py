@@ -331,7 +331,11 @@ class _Parquet:
             )
         told = {"rook_tally": json.dumps(about, ensure_ascii=False)}
         self._schema = schema.with_metadata(told)
-        self._writer = pq.ParquetWriter(target, self._schema, compression="zstd")
+        # Moments and values are all different: a dictionary of them is only work.
+        words_of = [one.name for one in self._schema if one.type == word]
+        self._writer = pq.ParquetWriter(
+            target, self._schema, compression="zstd", use_dictionary=words_of
+        )
 
     def write(self, piece: ExportPiece) -> None:
         """Write a piece as a row group."""

@@ -165,7 +165,7 @@ def _material(
         told = figures_of(connection, one, calendar)
         if told is not None:
             found.append(told)
-            other = figures_of(connection, one, before) if compares else None
+            other = figures_of(connection, one, before, with_hours=False) if compares else None
             if other is not None:
                 earlier.append(other)
         elif one.station.retired_us is None:

@@ -101,8 +101,11 @@ class SeriesFigures(msgspec.Struct, frozen=True):
         return self.series.quantity.scale is QuantityScale.STATE
 
 
-def figures_of(connection: Connection, series: Series, calendar: Calendar) -> SeriesFigures | None:
-    """The figures of one series; None where nothing was heard of it."""
+def figures_of(
+    connection: Connection, series: Series, calendar: Calendar, *, with_hours: bool = True
+) -> SeriesFigures | None:
+    """The figures of one series; None where nothing was heard of it. Without hours the mean is that
+    of its days, which is all that is held against another stretch."""
     gap_s, cadence_s = max_gap_s(series.station.cadence_s), series.station.cadence_s
     margin_us = round(gap_s * SECOND_US)
     # Running means that end within the first hours begin before the first midnight.
@@ -123,7 +126,11 @@ def figures_of(connection: Connection, series: Series, calendar: Calendar) -> Se
         readings, calendar.edges_us, max_gap_s=gap_s, cadence_s=cadence_s, averaging=averaging
     )
     heard = window_integrals(
-        readings, calendar.hours_us, max_gap_s=gap_s, cadence_s=cadence_s, averaging=averaging
+        readings,
+        calendar.hours_us if with_hours else calendar.edges_us,
+        max_gap_s=gap_s,
+        cadence_s=cadence_s,
+        averaging=averaging,
     )
     with np.errstate(invalid="ignore", divide="ignore"):
         hour_means = np.asarray(value_of(averaging, heard.integral / heard.covered_s), np.float64)
@@ -136,7 +143,9 @@ def figures_of(connection: Connection, series: Series, calendar: Calendar) -> Se
     is_state = series.quantity.scale is QuantityScale.STATE
     on = value >= 0.5
     turns = int(np.count_nonzero(on[1:] & ~on[:-1])) + int(on[0]) if is_state else 0
-    eight, eight_valid = _eight_hours(series, readings, calendar, gap_s, cadence_s)
+    if not with_hours:
+        hour_means = np.full(len(calendar.hour_day), np.nan)
+    eight, eight_valid = _eight_hours(series, readings, calendar, gap_s, cadence_s, with_hours)
     return SeriesFigures(
         series,
         len(value),
@@ -166,10 +175,15 @@ def _day_sums(time_us: TimeArray, value: FloatArray, calendar: Calendar) -> Floa
 
 
 def _eight_hours(
-    series: Series, readings: Readings, calendar: Calendar, gap_s: float, cadence_s: float
+    series: Series,
+    readings: Readings,
+    calendar: Calendar,
+    gap_s: float,
+    cadence_s: float,
+    with_hours: bool,
 ) -> tuple[FloatArray, BoolArray]:
     days = calendar.period.days
-    if series.quantity.slug not in EIGHT_H:
+    if series.quantity.slug not in EIGHT_H or not with_hours:
         return np.full(days, np.nan), np.zeros(days, np.bool_)
     told = running_mean_max(
         readings,

@@ -188,6 +188,12 @@ class CellPainter:
         if painter.fontMetrics().horizontalAdvance(text) > rect.width() - 30:
             painter.setFont(face(16, MEDIUM))
         painter.drawText(rect.adjusted(0, 4, -10, 4 - rect.height() + 26), _RIGHT, text)
+        if cell.within:
+            taken = painter.fontMetrics().horizontalAdvance(text) + 14
+            painter.setFont(face(10))
+            painter.setPen(colour(theme.dim))
+            beside = rect.adjusted(0, 7, -taken, 7 - rect.height() + 26)
+            painter.drawText(beside, _RIGHT, cell.within)
         if cell.is_off:
             # Two sensors that do not say the same.
             painter.setFont(face(12, MEDIUM))

@@ -32,7 +32,8 @@ class Cell:
 
     `others` says how many more stations of the place tell the same quantity; `alarm` is the level
     of the worst that stands of it, None where nothing does. `is_off`: the Bench proposes a
-    correction of it, or of another station of the place.
+    correction of it, or of another station of the place. `within` says how sure a calibrated value
+    is.
     """
 
     text: str
@@ -47,6 +48,7 @@ class Cell:
     alarm: Level | None = None
     lines: tuple[AlsoLine, ...] = ()
     is_off: bool = False
+    within: str = ""
 
 
 def ribbon_range(one: Series, ribbon: Envelope | None) -> tuple[float, float]:

@@ -575,6 +575,7 @@ class LedgerModel:
             spoken=spoken_cell(one, text, level, state, is_suspect, alarms, is_off=is_off),
             alarm=alarms[0].level if alarms else None,
             is_off=is_off,
+            within=one.uncertainty_text(newest.value, newest.time_us),
         )
 
     def _also_cell(self, several: tuple[Series, ...]) -> Cell:
@@ -590,7 +591,7 @@ class LedgerModel:
             lines.append(
                 AlsoLine(
                     tr(one.quantity.heading),
-                    f"{value} {one.shown.symbol}".rstrip(),
+                    f"{value} {one.symbol_beside(newest.value, newest.time_us)}".rstrip(),
                     Level.SETTLED if is_suspect else level,
                     is_suspect or not state.is_telling,
                     alarms[0].level if alarms else None,
