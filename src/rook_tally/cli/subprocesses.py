@@ -13,7 +13,7 @@ from typing import IO, Self, cast
 
 from rook_tally.core.errors import RookTallyError
 
-_STOP_WITHIN_S = 20.0
+_STOP_WITHIN_S = 60.0
 
 
 class _Child:
