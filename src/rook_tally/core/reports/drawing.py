@@ -68,10 +68,24 @@ class Drawing(msgspec.Struct, frozen=True):
 
 
 def _moved(item: Item, x: float, y: float) -> Item:
-    if isinstance(item, Stroke | Shape):
-        points = tuple(one + (y if at % 2 else x) for at, one in enumerate(item.points))
-        return msgspec.structs.replace(item, points=points)
-    return msgspec.structs.replace(item, x=item.x + x, y=item.y + y)
+    """Built anew and not replaced: a report has ten thousand of them."""
+    match item:
+        case Box():
+            return Box(item.x + x, item.y + y, item.width, item.height, item.fill, item.opacity)
+        case Text():
+            told = item.text, item.size, item.is_strong, item.ink, item.side
+            return Text(item.x + x, item.y + y, *told)
+        case Stroke():
+            return Stroke(_shifted(item.points, x, y), item.ink, item.thick, item.dashed)
+        case Shape():
+            return Shape(_shifted(item.points, x, y), item.fill, item.opacity)
+
+
+def _shifted(points: tuple[float, ...], x: float, y: float) -> tuple[float, ...]:
+    told = list(points)
+    told[::2] = [one + x for one in points[::2]]
+    told[1::2] = [one + y for one in points[1::2]]
+    return tuple(told)
 
 
 _ANCHORS = {"l": "start", "m": "middle", "r": "end"}
@@ -119,8 +133,9 @@ def _opacity(value: float) -> str:
 
 
 def _points(points: tuple[float, ...]) -> str:
-    return " ".join(f"{_n(points[at])},{_n(points[at + 1])}" for at in range(0, len(points) - 1, 2))
+    # They are rounded to a hundredth where they are made.
+    return " ".join([f"{x:g},{y:g}" for x, y in zip(points[::2], points[1::2], strict=True)])
 
 
 def _n(value: float) -> str:
-    return f"{value:.2f}".rstrip("0").rstrip(".")
+    return f"{round(value, 2):g}"
