@@ -23,7 +23,13 @@ from rook_tally.reports.charts_part import (
     wind_blocks,
 )
 from rook_tally.reports.figures_part import figures_blocks, limits_blocks, moment, not_heard_blocks
-from rook_tally.reports.material import Material, SeriesFigures, calendar_of, figures_of
+from rook_tally.reports.material import (
+    Material,
+    SeriesFigures,
+    calendar_of,
+    figures_in,
+    readings_of,
+)
 from rook_tally.reports.records_part import (
     alarm_figures,
     alarms_blocks,
@@ -162,10 +168,11 @@ def _material(
     earlier: list[SeriesFigures] = []
     silent = []
     for number, one in enumerate(series):
-        told = figures_of(connection, one, calendar)
+        readings = readings_of(connection, one, calendar, before if compares else None)
+        told = figures_in(readings, one, calendar)
         if told is not None:
             found.append(told)
-            other = figures_of(connection, one, before, with_hours=False) if compares else None
+            other = figures_in(readings, one, before, with_hours=False) if compares else None
             if other is not None:
                 earlier.append(other)
         elif one.station.retired_us is None:

@@ -101,21 +101,34 @@ class SeriesFigures(msgspec.Struct, frozen=True):
         return self.series.quantity.scale is QuantityScale.STATE
 
 
-def figures_of(
-    connection: Connection, series: Series, calendar: Calendar, *, with_hours: bool = True
-) -> SeriesFigures | None:
-    """The figures of one series; None where nothing was heard of it. Without hours the mean is that
-    of its days, which is all that is held against another stretch."""
-    gap_s, cadence_s = max_gap_s(series.station.cadence_s), series.station.cadence_s
-    margin_us = round(gap_s * SECOND_US)
+def figures_of(connection: Connection, series: Series, calendar: Calendar) -> SeriesFigures | None:
+    """The figures of one series; None where nothing was heard of it."""
+    return figures_in(readings_of(connection, series, calendar), series, calendar)
+
+
+def readings_of(
+    connection: Connection, series: Series, calendar: Calendar, earlier: Calendar | None = None
+) -> Readings:
+    """What the figures of a stretch are made from, and those of an earlier one beside it."""
+    margin_us = round(max_gap_s(series.station.cadence_s) * SECOND_US)
     # Running means that end within the first hours begin before the first midnight.
     before_us = 8 * HOUR_US if series.quantity.slug in EIGHT_H else 0
-    readings = read_range(
-        connection,
-        series.id,
-        calendar.start_us - margin_us - before_us,
-        calendar.until_us + margin_us,
+    start_us = calendar.start_us if earlier is None else earlier.start_us
+    return read_range(
+        connection, series.id, start_us - margin_us - before_us, calendar.until_us + margin_us
     )
+
+
+def figures_in(
+    readings: Readings, series: Series, calendar: Calendar, *, with_hours: bool = True
+) -> SeriesFigures | None:
+    """The figures of a stretch within readings of at least that; None where nothing was heard.
+    Without hours the mean is that of its days, which is all that is held against another stretch.
+    """
+    gap_s, cadence_s = max_gap_s(series.station.cadence_s), series.station.cadence_s
+    margin_us = round(gap_s * SECOND_US) + 8 * HOUR_US
+    around = (calendar.start_us - margin_us, calendar.until_us + margin_us)
+    readings = readings[slice(*np.searchsorted(readings.time_us, around).tolist())]
     time_us, value = cleaned(readings)
     inside = slice(*np.searchsorted(time_us, (calendar.start_us, calendar.until_us)).tolist())
     time_us, value = time_us[inside], value[inside]
