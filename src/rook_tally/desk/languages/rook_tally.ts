@@ -2415,6 +2415,36 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/data/leaving_commands.py" />
+      <source>{0} hands on</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/leaving_commands.py" />
+      <source>{0} hands nothing on</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/leaving_commands.py" />
+      <source>pages are served</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/leaving_commands.py" />
+      <source>no page is served</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/leaving_commands.py" />
+      <source>{0} reads no longer</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/leaving_commands.py" />
+      <source>{0} reads again</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/data/limit_commands.py" />
       <source>the limit setting of {0}</source>
       <translation type="unfinished" />
@@ -2930,6 +2960,11 @@
     <message>
       <location filename="desk/reports/view.py" />
       <source>New…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/view.py" />
+      <source>What leaves this machine</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3463,6 +3498,41 @@
     <message>
       <location filename="desk/dialogs/key_list.py" />
       <source>Keys</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/leaves.py" />
+      <source>What leaves this machine</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/leaves.py" />
+      <source>ways out</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/leaves.py" />
+      <source>off</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/leaves.py" />
+      <source>Revoke</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/leaves.py" />
+      <source>Switch off</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/leaves.py" />
+      <source>never</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/leaves.py" />
+      <source>Switch on</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -8327,6 +8397,11 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="desk/app/action_list.py" />
       <source>What was changed: when, by whom; take it back</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>What leaves this machine: to whom, what of, when last; switch it off</source>
       <translation type="unfinished" />
     </message>
     <message>
