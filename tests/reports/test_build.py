@@ -88,6 +88,23 @@ def test_days_past_a_guideline_are_those_that_were(shop: Store) -> None:
     assert "three days" in words(told, ReportPart.SENTENCES)
 
 
+@pytest.mark.parametrize(
+    ("days", "told"),
+    [
+        (40, "Nothing was remarkable: no alarm rang and all was heard."),
+        (3, "No alarm rang. Not everything was heard."),
+    ],
+)
+def test_all_was_heard_is_only_said_when_each_series_was(
+    store: Store, days: int, told: str
+) -> None:
+    """One station, two series: what the second does not say is not made up for by the first."""
+    for quantity, kept in (("humidity", 40), ("temperature", days)):
+        time_us = moments(kept)
+        keep(store, "room", time_us, np.full(len(time_us), 20.0), quantity=quantity)
+    assert words(built(store), ReportPart.SENTENCES) == told
+
+
 def test_the_same_report_is_the_same_to_the_byte(shop: Store) -> None:
     made: list[tuple[str, bytes, bytes]] = []
     for _ in range(2):

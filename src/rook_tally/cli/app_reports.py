@@ -163,7 +163,7 @@ def report_written(
     as_json: JsonOption = False,
     store: StoreOption = None,
 ) -> None:
-    """What was written, the newest first, and what became of it."""
+    """List the reports that were written, the newest first, with their files and mails."""
     from rook_tally.cli.reports import list_written
 
     list_written(chosen_store(context, store), check=check, as_json=as_json)

@@ -112,7 +112,7 @@ def _written_words(one: WrittenReport) -> str:
         told += f"; not sent: {one.trouble}"
     elif one.sent:
         told += f"; {one.sent}"
-    return f"{told}, {one.pages} pages"
+    return f"{told}, {one.pages} page{'' if one.pages == 1 else 's'}"
 
 
 def _written_row(one: WrittenReport) -> dict[str, object]:

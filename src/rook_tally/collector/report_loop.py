@@ -51,7 +51,7 @@ _log = structlog.get_logger(__name__)
 
 
 class _Run(msgspec.Struct, frozen=True):
-    """What `report run --json` says."""
+    """The command `report run --json` prints this as JSON; the collector reads it."""
 
     files: tuple[str, ...]
     title: str

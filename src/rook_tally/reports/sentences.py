@@ -22,6 +22,7 @@ MOST = 5
 _NUMBERS = ("no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten")
 _POORLY = 0.75
 _STANDS_OUT = 4.0
+_ALL = 0.9
 
 
 class Remarkable(msgspec.Struct, frozen=True):
@@ -50,7 +51,9 @@ def sentences(
     ]
     told = sorted(found, key=lambda each: -each.weight)[:MOST]
     if not told:
-        return Paragraph(tr("Nothing was remarkable: no alarm rang and all was heard."))
+        if _all_heard(material):
+            return Paragraph(tr("Nothing was remarkable: no alarm rang and all was heard."))
+        return Paragraph(tr("No alarm rang. Not everything was heard."))
     return Paragraph(" ".join(one.text for one in told), tuple(one.strong for one in told))
 
 
@@ -136,6 +139,13 @@ def _not_heard(material: Material) -> list[Remarkable]:
         text = tr("{0} was heard {1} only.", worst[0], strong)
         found.append(Remarkable(2.4, text, strong))
     return found
+
+
+def _all_heard(material: Material) -> bool:
+    """Whether every series was heard, each of a station by itself, for nearly all of the time."""
+    heard = (one.heard for one in material.figures if not one.series.station.is_worked_out)
+    silent = (one for one in material.silent if not one.station.is_worked_out)
+    return not any(silent) and all(share >= _ALL for share in heard)
 
 
 def _otherwise(material: Material) -> list[Remarkable]:

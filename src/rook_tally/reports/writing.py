@@ -86,7 +86,7 @@ def _said_otherwise(
 
 
 def why_changed(connection: Connection, report: Report, period: Period, was: WrittenReport) -> str:
-    """What came between: corrections that reach into the stretch, else readings."""
+    """Say what came between: corrections that reach into the stretch, else what else can be."""
     site = load_site(connection)
     zone = ZoneInfo(site.zone)
     end_us = int(period.edges_us(zone)[-1])
@@ -97,7 +97,7 @@ def why_changed(connection: Connection, report: Report, period: Period, was: Wri
         if entry.made_us > was.made_us and entry.correction.from_us < end_us
     ]
     if not made:
-        return tr("readings came late, or were marked or deleted")
+        return tr("readings came late, were marked or deleted, or the report itself was changed")
     day = day_words(datetime_from_time_us(max(made)).astimezone(zone))
     return tr("a correction of {0} reaches into it", day)
 

@@ -14,14 +14,14 @@ KEPT = "no forward was changed"
 
 
 class ForwardKind(enum.StrEnum):
-    """What is at the other end."""
+    """The protocol by which a forward hands readings on."""
 
     HTTP = "http"
     MQTT = "mqtt"
 
 
 class ForwardForm(enum.StrEnum):
-    """How readings are written for it."""
+    """The format in which a forward writes readings."""
 
     SENML = "senml"
     JSON = "json"

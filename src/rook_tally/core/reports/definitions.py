@@ -1,4 +1,4 @@
-"""What a report is: its stretch of time, its places, its parts, and when and whereto it goes."""
+"""A report has a stretch of time, places, parts, a schedule and receivers."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ _MOST_PARTS = 40
 
 
 class ReportStretch(enum.StrEnum):
-    """How long a stretch of time a report is about."""
+    """The length of the stretch of time that a report covers."""
 
     DAY = "day"
     WEEK = "week"
@@ -48,7 +48,7 @@ class ReportPart(enum.StrEnum):
 
 
 class ReportForm(enum.StrEnum):
-    """How a report is written down."""
+    """The file format of a report."""
 
     PDF = "pdf"
     HTML = "html"

@@ -15,7 +15,7 @@ from rook_tally.core.quantities.registry import QUANTITIES
 
 
 class Rule(enum.StrEnum):
-    """What is held against the limit."""
+    """A rule says which mean or count is compared with the limit of a guideline."""
 
     HOUR_MEAN = "hour"
     RUNNING_8H = "8h"
