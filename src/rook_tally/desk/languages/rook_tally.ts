@@ -5460,6 +5460,524 @@
     </message>
   </context>
   <context>
+    <name>Reports</name>
+    <message>
+      <location filename="reports/build.py" />
+      <source>This is not what was written on {0}: {1}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/build.py" />
+      <source>This stretch is not over: it is told as far as {0}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/build.py" />
+      <source>{0}, {1} series</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/build.py" />
+      <source>heard {0} %</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/build.py" />
+      <source>{0}: its places are not there any more: {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/build.py" />
+      <source>Not there any more: {0}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message numerus="yes">
+      <location filename="reports/build.py" />
+      <source>{0} stations</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/build.py" />
+      <source>nothing was written</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/build.py" />
+      <source>choose other places for it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/build.py" />
+      <source>unnamed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/charts_part.py" />
+      <source>{0} further series are not drawn here.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/charts_part.py" />
+      <source>hour by hour, from {0} to {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/charts_part.py" />
+      <source>hour by hour; {0} hours past a limit</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/charts_part.py" />
+      <source>A stretch as long as this is shown as a season.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/charts_part.py" />
+      <source>its course over the stretch</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/charts_part.py" />
+      <source>a usual day, hour by hour</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/charts_part.py" />
+      <source>a usual week, hour by hour</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/charts_part.py" />
+      <source>Wind at {0}: where it came from</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/charts_part.py" />
+      <source>wind rose, {0} % calm</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/charts_part.py" />
+      <source>{0}: the same days of {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/figures_part.py" />
+      <source>A day counts when 75 % of it was heard, a year when 90 % of its days count.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/figures_part.py" />
+      <source>{0} of {1} days</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/figures_part.py" />
+      <source>lowest</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/figures_part.py" />
+      <source>when</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/figures_part.py" />
+      <source>mean</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/figures_part.py" />
+      <source>highest</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/figures_part.py" />
+      <source>heard</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/figures_part.py" />
+      <source>on for</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/figures_part.py" />
+      <source>share</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/figures_part.py" />
+      <source>times</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/figures_part.py" />
+      <source>Where</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/figures_part.py" />
+      <source>guideline</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/figures_part.py" />
+      <source>limit</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/figures_part.py" />
+      <source>past</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/figures_part.py" />
+      <source>worst</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/figures_part.py" />
+      <source>Nothing here is held against a guideline, or too little was heard.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/figures_part.py" />
+      <source>nothing</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/figures_part.py" />
+      <source>Of every series nine tenths or more were heard.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/figures_part.py" />
+      <source>Station</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/figures_part.py" />
+      <source>What</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/figures_part.py" />
+      <source>yes</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/figures_part.py" />
+      <source>no</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>by the counter, over resets</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>{0} rings a day</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>standing longest: {0}, {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>{0}; {1} days known</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>power over the time that was heard</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>Watch</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>rang</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>stood</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>longest</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>seen within</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>seen by</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>under 5 min</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>rang again and again within ten minutes: {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message numerus="yes">
+      <location filename="reports/records_part.py" />
+      <source>{0} reference points</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>Total</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>over the stretch</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>how</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>base 18 °C, days up to 15 °C (Eurostat)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>base 21 °C, days from 24 °C on (Eurostat)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>heating degree days</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>cooling degree days</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>energy</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>rain</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>what every report told, added up</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>No alarm rang.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>No score is worked out here.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>Score</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>spoiled by, on average</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>Everything is shown as the sensors told it; nothing was calibrated.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>Sensor</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>from</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>correction</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>who, why</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>Nothing here is told as a total.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>Nobody wrote a remark.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>When</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>for</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>where</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>remark</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>who</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>not seen</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/records_part.py" />
+      <source>a column a day</source>
+      <translation type="unfinished" />
+    </message>
+    <message numerus="yes">
+      <location filename="reports/sentences.py" />
+      <source>{0} days</source>
+      <translation type="unfinished" />
+    </message>
+    <message numerus="yes">
+      <location filename="reports/sentences.py" />
+      <source>{0} times</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/sentences.py" />
+      <source>{0} % of the time</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/sentences.py" />
+      <source>{0} was heard {1} only.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/sentences.py" />
+      <source>Nothing was heard in this stretch.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/sentences.py" />
+      <source>No alarm rang. Not everything was heard.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/sentences.py" />
+      <source>{0} was not heard at all.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/sentences.py" />
+      <source>{0} higher</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/sentences.py" />
+      <source>{0} lower</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/sentences.py" />
+      <source>Nothing was remarkable: no alarm rang and all was heard.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/sentences.py" />
+      <source>{0} was past {1} {2} on {3} of {4} ({5}, {6}).</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/sentences.py" />
+      <source>{0} rang {1} and stood for {2} in all.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/sentences.py" />
+      <source>{0} at {1} was {2} than in the stretch before.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/sentences.py" />
+      <source>{0} lay between {1} ({2}) and {3} ({4}).</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/writing.py" />
+      <source>a correction of {0} reaches into it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/writing.py" />
+      <source>readings came late, were marked or deleted, or the report itself was changed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/writing.py" />
+      <source>{0} cannot be written into {1}: {2}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/writing.py" />
+      <source>what was there before stays</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/writing.py" />
+      <source>make room there, or choose another folder</source>
+      <translation type="unfinished" />
+    </message>
+  </context>
+  <context>
     <name>Stations</name>
     <message>
       <location filename="desk/stations/actions.py" />
