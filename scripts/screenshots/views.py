@@ -52,6 +52,7 @@ SIZE = (1280, 800)
 _DAYS = 7.0
 _LIVE_US = 3 * MINUTE_US
 _PATIENCE_MS = 60_000
+_QUIET_MS = 250
 _STRIP_LANES = (
     ("pug-gearbox", "z"),
     ("pug-gearbox", "noise"),
@@ -75,6 +76,9 @@ def take_shots(directory: Path, *, days: float = _DAYS, only: Collection[str] = 
             f"{directory} cannot be written: {error.strerror}", remedy="name another folder"
         ) from error
     application = QApplication.instance() or QApplication(["rook-tally"])
+    assert isinstance(application, QApplication)
+    # A caret that blinks is now in the picture and now not.
+    application.setCursorFlashTime(0)
     with tempfile.TemporaryDirectory(prefix="rook-tally-shots-") as folder:
         store = open_store(Path(folder) / "demo.db")
         make_demo_site(store, end_us=MOMENT_US - _LIVE_US, days=days)
@@ -208,7 +212,11 @@ def _shows_rail(window: DeskWindow) -> bool:
 
 def _prepare_ledger(window: DeskWindow) -> Callable[[], bool]:
     window.show_view(LEDGER)
-    return lambda: window.ledger.panel.account is not None and bool(window.state.ribbons)
+    # The feed sends the ribbons of all series at once, or those of a few that got readings.
+    return lambda: (
+        window.ledger.panel.account is not None
+        and window.state.ribbons.keys() >= window.state.latest.keys()
+    )
 
 
 def _prepare_strip(window: DeskWindow) -> Callable[[], bool]:
@@ -339,11 +347,18 @@ def _prepare_plan(window: DeskWindow) -> Callable[[], bool]:
 
 
 def _settled_picture(window: DeskWindow) -> QPixmap:
-    """A picture of a window whose layouts have come to rest: two in a row are the same."""
-    before, picture = None, window.grab()
-    while before is None or before.toImage() != picture.toImage():
-        QApplication.processEvents()
-        before, picture = picture, window.grab()
+    """A picture of a window that has come to rest: nothing is asked, and for a while nothing in it
+    has changed."""
+    spent, quiet = QElapsedTimer(), QElapsedTimer()
+    spent.start()
+    quiet.start()
+    picture = window.grab()
+    while quiet.elapsed() < _QUIET_MS and spent.elapsed() < _PATIENCE_MS:
+        QApplication.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 20)
+        newer = window.grab()
+        if not window.client.is_idle or newer.toImage() != picture.toImage():
+            quiet.restart()
+        picture = newer
     return picture
 
 
