@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from hypothesis import settings
+from hypothesis import Phase, settings
 
 from rook_tally.store.base import Store
 from rook_tally.store.maintenance import open_store
@@ -22,8 +22,10 @@ os.environ["TZ"] = "UTC"
 
 # The machine may be busy: no example is judged by its time. On CI the examples are the same every
 # time, so that a change is judged and not its luck; everywhere else they are new at every run.
-settings.register_profile("here", deadline=None, max_examples=examples())
-settings.register_profile("ci", deadline=None, derandomize=True, max_examples=examples())
+# What fails is shrunk and not explained as well: for a whole site that takes minutes.
+_PHASES = [one for one in Phase if one is not Phase.explain]
+settings.register_profile("here", deadline=None, max_examples=examples(), phases=_PHASES)
+settings.register_profile("ci", settings.get_profile("here"), derandomize=True)
 settings.load_profile("ci" if os.environ.get("CI") else "here")
 
 

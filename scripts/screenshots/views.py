@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 import typer
 from PySide6.QtCore import QElapsedTimer, QEventLoop, QTimer
-from PySide6.QtGui import QPixmap
+from PySide6.QtGui import QCursor, QPixmap
 from PySide6.QtWidgets import QApplication
 
 from rook_tally.cli.demo_site import make_demo_site, work_out_demo
@@ -49,6 +49,7 @@ from scripts.screenshots.pages import take_page_shots
 
 MOMENT_US = time_us_from_text("2026-11-23T14:32:08Z")
 SIZE = (1280, 800)
+_NOWHERE = (20_000, 20_000)
 _DAYS = 7.0
 _LIVE_US = 3 * MINUTE_US
 _PATIENCE_MS = 60_000
@@ -77,8 +78,9 @@ def take_shots(directory: Path, *, days: float = _DAYS, only: Collection[str] = 
         ) from error
     application = QApplication.instance() or QApplication(["rook-tally"])
     assert isinstance(application, QApplication)
-    # A caret that blinks is now in the picture and now not.
+    # A caret that blinks is now in the picture and now not, and so is what the pointer rests on.
     application.setCursorFlashTime(0)
+    QCursor.setPos(*_NOWHERE)
     with tempfile.TemporaryDirectory(prefix="rook-tally-shots-") as folder:
         store = open_store(Path(folder) / "demo.db")
         make_demo_site(store, end_us=MOMENT_US - _LIVE_US, days=days)

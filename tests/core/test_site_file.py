@@ -19,6 +19,7 @@ from rook_tally.core.door_settings import (
     door_name,
 )
 from rook_tally.core.errors import UsageError
+from rook_tally.core.forwards.definitions import Forward, ForwardForm, ForwardKind
 from rook_tally.core.moment_words import ClockStyle, DateStyle
 from rook_tally.core.quantities.kinds import KINDS
 from rook_tally.core.quantities.levels import Level, Limits
@@ -235,6 +236,21 @@ CONTENTS = st.builds(
         "slug",
     ),
     sheets=st.none(),
+    forwards=unique(
+        st.builds(
+            Forward,
+            slug=st.from_regex(r"[a-z][a-z0-9]{0,12}", fullmatch=True),
+            kind=st.just(ForwardKind.HTTP),
+            address=st.just("https://parish.example/readings"),
+            places=st.lists(NAMES, max_size=2).map(tuple),
+            quantities=st.lists(SLUGS, max_size=2).map(tuple),
+            form=st.sampled_from(ForwardForm),
+            raw=st.booleans(),
+            every_s=st.none() | st.floats(1, 86_400),
+            is_on=st.booleans(),
+        ),
+        "slug",
+    ),
     bench=st.none()
     | st.lists(
         st.builds(BenchEntry, what=st.just("pair"), series=st.tuples(SERIES_NAMES, SERIES_NAMES))

@@ -17,13 +17,17 @@ from paho.mqtt.enums import CallbackAPIVersion
 from rook_tally.collector.forward_loop import forward_once, keep_forwarding
 from rook_tally.core.errors import UsageError
 from rook_tally.core.forwards.definitions import Forward, ForwardForm, ForwardKind, checked_forward
+from rook_tally.core.quantities.kinds import PLAIN
 from rook_tally.core.timestamps import DAY_US, HOUR_US, SECOND_US
+from rook_tally.core.ways_out import WayOutSort
 from rook_tally.forwarding.targets import NotTakenError, target_of
-from rook_tally.leaving.ways_out import WayOutSort, ways_out
+from rook_tally.leaving.ways_out import ways_out
 from rook_tally.store.base import Store
 from rook_tally.store.base.changes import Subject, note_change
-from rook_tally.store.site import Series, set_site
+from rook_tally.store.readings import latest, read_range
+from rook_tally.store.site import Series, add_station, load_site, newest_strays, set_site
 from rook_tally.store.site.forwards import ForwardState, forwards, save_forward
+from rook_tally.store.site.gateway_keys import add_gateway_key, revoke_gateway_key
 from rook_tally.store.site.read_keys import ReadScope, add_read_key
 from tests.bench.air_of_rooms import START_US, keep, moments
 from tests.builders import append
@@ -210,6 +214,70 @@ async def test_a_broker_gets_messages_that_our_own_door_understands(
     assert isinstance(rows, list) and [one["co2"] for one in rows] == [
         float(at) for at in range(COUNT - 12, COUNT)
     ]
+
+
+async def test_another_rook_tally_takes_it_in_through_the_key_of_a_gateway(
+    store: Store, booth: Series, collector: CollectorProcess
+) -> None:
+    """`store` is both ends: what it forwards as booth comes in again as shed.booth."""
+    with store.write() as connection:
+        key = add_gateway_key(connection, "shed", who="wren", now_us=END_US)
+        add_station(connection, "shed.booth", place="Far away", kind=PLAIN, cadence_s=300)
+    told = Forward(
+        slug="far",
+        kind=ForwardKind.ROOK_TALLY,
+        address=collector.http,
+        secret=key,
+        places=(booth.station.place.name,),
+    )
+    kept(store, told, from_us=END_US - HOUR_US)
+    await sent(store, told)
+    with store.read() as connection:
+        found = next(one for one in load_site(connection).series if one.station.key == "shed.booth")
+        there = read_range(connection, found.id, 0, 1 << 60)
+        here = read_range(connection, booth.id, END_US - HOUR_US, 1 << 60)
+    assert there.time_us.tolist() == here.time_us.tolist()
+    assert there.value.tolist() == here.value.tolist()
+    assert (found.quantity.slug, state_of(store).trouble) == ("co2", "")
+    # With the key gone it is refused, and what came stays.
+    with store.write() as connection:
+        revoke_gateway_key(connection, "shed")
+    append(store, booth, (END_US + SECOND_US, 5000.0))
+    with pytest.raises(NotTakenError, match="answered 401"):
+        await sent(store, told)
+
+
+async def test_a_station_not_taken_in_there_waits_among_strays_and_it_is_said(
+    store: Store, booth: Series, collector: CollectorProcess
+) -> None:
+    with store.write() as connection:
+        key = add_gateway_key(connection, "shed", who="wren", now_us=END_US)
+    told = Forward(slug="far", kind=ForwardKind.ROOK_TALLY, address=collector.http, secret=key)
+    kept(store, told, from_us=END_US - HOUR_US)
+    await sent(store, told)
+    assert "has not taken in booth yet" in state_of(store).trouble
+    with store.read() as connection:
+        assert {one.station for one in newest_strays(connection, 5)} == {"shed.booth"}
+
+
+def test_a_gateway_speaks_for_nobody_but_its_own(
+    store: Store, booth: Series, collector: CollectorProcess
+) -> None:
+    """Neither in the body, nor as a base name, nor in the query."""
+    with store.write() as connection:
+        key = add_gateway_key(connection, "shed", who="wren", now_us=END_US)
+    header = f"Authorization: Bearer {key}"
+    for body, query in (
+        ('[{"station": "booth", "co2": 9}]', ""),
+        ('[{"bn": "booth/", "n": "co2", "u": "ppm", "v": 9}]', ""),
+        ('{"co2": 9}', "?station=booth"),
+        ('{"station": "booth", "co2": 9}', "?station=booth"),
+    ):
+        status, answer = collector.post(body, "-H", header, query=query)
+        assert (status, answer["kept"], answer["stray"]) == (202, 0, 1), (body, answer)
+    with store.read() as connection:
+        assert {one.station for one in newest_strays(connection, 9)} == {"shed.booth"}
+        assert latest(connection)[booth.id].value == COUNT - 1
 
 
 @pytest.mark.parametrize(

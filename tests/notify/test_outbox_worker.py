@@ -11,6 +11,7 @@ import pytest
 from rook_tally.core.alarms.channels import Channel, ChannelKind, Notice, NoticeReason
 from rook_tally.core.alarms.journal import JournalKind
 from rook_tally.core.timestamps import DAY_US, MINUTE_US
+from rook_tally.core.ways_out import WayOutSort
 from rook_tally.notify.notifier import ActionError
 from rook_tally.notify.outbox_worker import OutboxWorker
 from rook_tally.store.alarms import (
@@ -24,6 +25,7 @@ from rook_tally.store.alarms import (
     save_channel,
 )
 from rook_tally.store.base import Store
+from rook_tally.store.site.closed_ways import WHY_CLOSED, switch_way
 from tests.builders import NOON_US
 
 MAIL = Channel(name="mail", sort=ChannelKind.MAIL, host="h", sender="a@b", to=("c@d",))
@@ -206,6 +208,24 @@ async def test_a_way_that_was_taken_away_drops_its_letters(office: Office) -> No
         remove_channel(connection, "hook")
     async with office.open():
         await office.until(lambda: office.states() == {"k": OutState.DROPPED})
+
+
+async def test_a_way_that_is_switched_off_tells_nobody_and_the_journal_says_why(
+    office: Office,
+) -> None:
+    with office.store.write() as connection:
+        assert switch_way(connection, WayOutSort.WEBHOOK, "hook", is_on=False)
+    office.put("hook")
+    async with office.open():
+        await office.until(lambda: office.states() == {"k": OutState.DROPPED})
+        with office.store.write() as connection:
+            assert not switch_way(connection, WayOutSort.WEBHOOK, "hook", is_on=True)
+        office.put("hook", "later")
+        await office.until(lambda: office.states().get("later") is OutState.DONE)
+    assert [one.key for one in office.hook.notices] == ["later"]
+    with office.store.read() as connection:
+        told = [one.words for one in journal(connection)]
+    assert f"hook: not told, {WHY_CLOSED}" in told
 
 
 async def test_a_fault_of_ours_is_put_off_like_any_other_and_told(office: Office) -> None:

@@ -7,7 +7,7 @@ from typing import Annotated
 
 import typer
 
-from rook_tally.cli.options import JsonOption, StoreOption, chosen_store
+from rook_tally.cli.options import JsonOption, StoreOption, YesOption, chosen_store
 
 doors_app = typer.Typer()
 door_app = typer.Typer(help="Doors: the ways readings come in.", no_args_is_help=True)
@@ -88,6 +88,7 @@ def add_poll(
         str, typer.Option(metavar="NAME", help="The answer is one number, of this field.")
     ] = "",
     only_try: TryOption = False,
+    yes: YesOption = False,
     store: StoreOption = None,
 ) -> None:
     """Ask a station's own address for its readings, again and again."""
@@ -101,6 +102,7 @@ def add_poll(
         fields=fields or [],
         alone=alone,
         only_try=only_try,
+        is_sure=yes,
     )
 
 

@@ -6,8 +6,8 @@ from typing import Annotated
 
 import typer
 
-from rook_tally.cli.options import JsonOption, StoreOption, chosen_store
-from rook_tally.core.forwards.definitions import ForwardForm
+from rook_tally.cli.options import JsonOption, StoreOption, YesOption, chosen_store
+from rook_tally.core.forwards.definitions import ForwardForm, ForwardKind
 
 forwards_app = typer.Typer()
 forward_app = typer.Typer(help="Readings handed on to other systems.", no_args_is_help=True)
@@ -26,6 +26,10 @@ def forward_add(
             metavar="ADDRESS", help="https://host/path, or mqtt://host:port/prefix (mqtts: TLS)."
         ),
     ],
+    kind: Annotated[
+        ForwardKind | None,
+        typer.Option(help="To whom; else by the address. Another Rook Tally: https://host:port."),
+    ] = None,
     place: Annotated[
         list[str] | None, typer.Option(metavar="PLACE", help="Only this; may come again.")
     ] = None,
@@ -41,13 +45,15 @@ def forward_add(
     secret: Annotated[
         str,
         typer.Option(
-            metavar="TEXT", envvar="ROOK_TALLY_SECRET", help="A bearer token, or the password."
+            metavar="TEXT",
+            envvar="ROOK_TALLY_SECRET",
+            help="A bearer token, the key of a gateway, or the password.",
         ),
     ] = "",
     from_: Annotated[
         str, typer.Option("--from", metavar="T", help="Send also what was since; else from now.")
     ] = "",
-    yes: Annotated[bool, typer.Option("--yes", help="Do not ask about a new way out.")] = False,
+    yes: YesOption = False,
     store: StoreOption = None,
 ) -> None:
     """Hand readings on; a forward of that name is replaced and goes on where it was."""
@@ -55,6 +61,7 @@ def forward_add(
 
     told = ForwardWords(
         name,
+        kind,
         address,
         tuple(place or ()),
         tuple(quantity or ()),
@@ -102,9 +109,73 @@ def forward_remove(context: typer.Context, name: NameArgument, store: StoreOptio
     delete_forward(chosen_store(context, store), name)
 
 
-@forwards_app.command("leaves")
+leaves_app = typer.Typer(invoke_without_command=True)
+forwards_app.add_typer(leaves_app, name="leaves")
+WayArgument = Annotated[str, typer.Argument(metavar="NAME", help="As `leaves` has it.")]
+
+
+@leaves_app.callback()
 def leaves(context: typer.Context, as_json: JsonOption = False, store: StoreOption = None) -> None:
     """Everything that leaves this machine: to whom, what, when last, how much, allowed by whom."""
-    from rook_tally.cli.leaves import print_leaves
+    context.obj = chosen_store(context, store)
+    if context.invoked_subcommand is None:
+        from rook_tally.cli.leaves import print_leaves
 
-    print_leaves(chosen_store(context, store), as_json=as_json)
+        print_leaves(context.obj, as_json=as_json)
+
+
+@leaves_app.command("off")
+def leaves_off(context: typer.Context, name: WayArgument, store: StoreOption = None) -> None:
+    """Let nothing leave by a way any more; what is set up stays."""
+    from rook_tally.cli.leaves import switch
+
+    switch(chosen_store(context, store), name, is_on=False)
+
+
+@leaves_app.command("on")
+def leaves_on(context: typer.Context, name: WayArgument, store: StoreOption = None) -> None:
+    """Use a way again."""
+    from rook_tally.cli.leaves import switch
+
+    switch(chosen_store(context, store), name, is_on=True)
+
+
+gateway_app = typer.Typer(
+    help="Keys of senders behind which several stations stand, as another Rook Tally.",
+    no_args_is_help=True,
+)
+forwards_app.add_typer(gateway_app, name="gateway")
+
+
+@gateway_app.command("add")
+def gateway_add(
+    context: typer.Context,
+    name: Annotated[str, typer.Argument(metavar="NAME", help="In lower case, with hyphens.")],
+    store: StoreOption = None,
+) -> None:
+    """Make a gateway's key; it is printed this once. Its stations come in as NAME.STATION."""
+    from rook_tally.cli.gateways import make_key
+
+    make_key(chosen_store(context, store), name)
+
+
+@gateway_app.command("list")
+def gateway_list(
+    context: typer.Context, as_json: JsonOption = False, store: StoreOption = None
+) -> None:
+    """Every gateway and its stations."""
+    from rook_tally.cli.gateways import list_gateways
+
+    list_gateways(chosen_store(context, store), as_json=as_json)
+
+
+@gateway_app.command("revoke")
+def gateway_revoke(
+    context: typer.Context,
+    name: Annotated[str, typer.Argument(metavar="NAME")],
+    store: StoreOption = None,
+) -> None:
+    """Let a gateway in no longer; its stations and what they measured stay."""
+    from rook_tally.cli.gateways import revoke_key
+
+    revoke_key(chosen_store(context, store), name)

@@ -7,7 +7,7 @@ from typing import Annotated
 
 import typer
 
-from rook_tally.cli.options import JsonOption, StoreOption, chosen_store
+from rook_tally.cli.options import JsonOption, StoreOption, YesOption, chosen_store
 from rook_tally.core.access_policy import KeysWanted, PasswordsAt
 from rook_tally.core.moment_words import ClockStyle, DateStyle
 from rook_tally.core.quantities.unit_systems import UnitSystem
@@ -130,12 +130,16 @@ def site_plan(
 
 @site_app.command("read")
 def site_read(
-    context: typer.Context, file: FileArgument, only: OnlyOption = None, store: StoreOption = None
+    context: typer.Context,
+    file: FileArgument,
+    only: OnlyOption = None,
+    yes: YesOption = False,
+    store: StoreOption = None,
 ) -> None:
     """Bring the site to what a site file says, all of it or nothing."""
     from rook_tally.cli.site_file import read
 
-    read(chosen_store(context, store), file, only or [])
+    read(chosen_store(context, store), file, only or [], is_sure=yes)
 
 
 @site_app.command("ready-made")

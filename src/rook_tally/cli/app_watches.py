@@ -7,7 +7,7 @@ from typing import Annotated
 
 import typer
 
-from rook_tally.cli.options import JsonOption, StoreOption, chosen_store
+from rook_tally.cli.options import JsonOption, StoreOption, YesOption, chosen_store
 from rook_tally.core.alarms.channels import Security
 
 watches_app = typer.Typer()
@@ -146,6 +146,7 @@ def way_add(
     ] = None,
     quiet: Annotated[str, typer.Option(metavar="HOURS", help="Such as 22:00-06:00.")] = "",
     digest: Annotated[str, typer.Option(metavar="HH:MM", help="Tell once a day, then.")] = "",
+    yes: YesOption = False,
     store: StoreOption = None,
 ) -> None:
     """Set up a way of telling, or change the one of that name."""
@@ -165,6 +166,7 @@ def way_add(
         secret_file=secret_file,
         quiet=quiet,
         digest=digest,
+        is_sure=yes,
     )
 
 

@@ -10,14 +10,16 @@ import typer
 
 from rook_tally import clock
 from rook_tally.cli.changing import changing
+from rook_tally.cli.first_use import ask_first
 from rook_tally.core.alarms.channels import Channel, ChannelKind, Security, with_secrets_of
 from rook_tally.core.alarms.edits import hours_of
 from rook_tally.core.alarms.files import minutes_of
 from rook_tally.core.errors import StoreError, UsageError
+from rook_tally.leaving.first_use import first_use
 from rook_tally.login import login_name
 from rook_tally.store.alarms import OutState, remove_channel, save_channel, ways
 from rook_tally.store.alarms.channel_trial import channel_trial, put_channel_trial
-from rook_tally.store.maintenance import existing_store
+from rook_tally.store.maintenance import existing_store, open_store
 from rook_tally.store.site.heartbeat import working_collectors
 
 _PATIENCE_S, _LOOK_EVERY_S = 60.0, 0.2
@@ -58,6 +60,7 @@ def add(
     secret_file: Path | None,
     quiet: str,
     digest: str,
+    is_sure: bool,
 ) -> None:
     """Set up a channel, or change the one of that name.
 
@@ -92,6 +95,8 @@ def add(
     )
     if secret_file is not None:
         channel = channel.with_secret(_secret_in(secret_file))
+    with open_store(where) as store, store.read() as connection:
+        ask_first([told for told in [first_use(connection, channel)] if told], is_sure=is_sure)
     with changing(where, makes_store=True) as connection:
         if secret_file is None:
             before = next((one for one in ways(connection) if one.name == name), None)

@@ -15,6 +15,7 @@ import typer
 
 from rook_tally import clock
 from rook_tally.cli.changing import changing
+from rook_tally.cli.first_use import ask_first
 from rook_tally.cli.selectors import station_named
 from rook_tally.cli.strays import mapped_field
 from rook_tally.core.errors import DecodeError, UsageError
@@ -26,6 +27,7 @@ from rook_tally.intake.files.file_import import quantity_and_unit
 from rook_tally.intake.message import Decoded, Message
 from rook_tally.intake.take_in import take_in_again
 from rook_tally.intake.topics import TopicPattern, topic_pattern_from
+from rook_tally.leaving.first_use import first_use
 from rook_tally.login import login_name
 from rook_tally.store.maintenance import existing_store, open_store
 from rook_tally.store.site import (
@@ -213,6 +215,7 @@ def add_poll_door(
     fields: list[str],
     alone: str,
     only_try: bool,
+    is_sure: bool,
 ) -> None:
     """Set up an address to be asked, or ask it once and show how its answer would be read."""
     parts = urlsplit(url)
@@ -224,6 +227,8 @@ def add_poll_door(
         shown = message.body[:300].decode("utf-8", "replace")
         _show(shown, message, DecodeSettings(field=alone or None, pointers=settings.fields))
         return
+    with open_store(where) as store, store.read() as connection:
+        ask_first([told for told in [first_use(connection, settings)] if told], is_sure=is_sure)
     _set_up(where, settings, ("poll", lambda address: address == url))
 
 

@@ -8,6 +8,7 @@ import msgspec
 import typer
 
 from rook_tally.cli.changing import changing
+from rook_tally.cli.first_use import ask_first
 from rook_tally.clock import now_us
 from rook_tally.core.alarms.files import seconds_of
 from rook_tally.core.errors import UsageError
@@ -15,6 +16,7 @@ from rook_tally.core.forwards.definitions import Forward, ForwardForm, ForwardKi
 from rook_tally.core.quantities.named_series import slug_of
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.timestamps import rfc3339, time_us_from_text
+from rook_tally.leaving.first_use import first_use
 from rook_tally.login import login_name
 from rook_tally.store.maintenance import existing_store
 from rook_tally.store.site import load_site
@@ -31,6 +33,7 @@ class ForwardWords(msgspec.Struct, frozen=True):
     """A forward as options have it."""
 
     slug: str
+    kind: ForwardKind | None
     address: str
     places: tuple[str, ...]
     quantities: tuple[str, ...]
@@ -49,9 +52,10 @@ def add_forward(where: str, told: ForwardWords, *, is_sure: bool) -> None:
     except ValueError as error:
         raise UsageError(f"--every: {error}", remedy="as in 5min") from None
     is_mqtt = told.address.startswith(("mqtt:", "mqtts:"))
+    guessed = ForwardKind.MQTT if is_mqtt else ForwardKind.HTTP
     forward = Forward(
         slug=slug_of(told.slug),
-        kind=ForwardKind.MQTT if is_mqtt else ForwardKind.HTTP,
+        kind=told.kind or guessed,
         address=told.address,
         places=told.places,
         quantities=told.quantities,
@@ -69,17 +73,14 @@ def add_forward(where: str, told: ForwardWords, *, is_sure: bool) -> None:
     with existing_store(where) as store, store.read() as connection:
         site = load_site(connection)
         known = {one.name for one in site.places}
-        is_new = forward.host not in {one.host for one, _ in forwards(connection)}
+        told_first = first_use(connection, forward)
     for place in told.places:
         if place not in known:
             raise UsageError(
                 f"there is no place {place}", remedy=f"places: {', '.join(sorted(known))}"
             )
-    what = ", ".join((*told.places, *told.quantities)) or "everything that is measured"
-    if is_new and not is_sure:
-        typer.confirm(
-            f"From now on {what} leaves this machine for {forward.host}. Go on?", abort=True
-        )
+    ask_first([told_first] if told_first else [], is_sure=is_sure)
+    what = forward.what or "everything that is measured"
     from_us = time_us_from_text(told.from_, ZoneInfo(site.zone)) if told.from_ else None
     with changing(where) as connection:
         replaced = save_forward(

@@ -4,11 +4,47 @@ from __future__ import annotations
 
 import msgspec
 import typer
+from sqlalchemy.engine import Connection
 
+from rook_tally.cli.changing import changing
 from rook_tally.clock import now_us
+from rook_tally.core.errors import UsageError
 from rook_tally.core.timestamps import rfc3339
-from rook_tally.leaving.ways_out import summary, ways_out
+from rook_tally.core.ways_out import WayOutSort
+from rook_tally.leaving.ways_out import SWITCHED_APART, WayOut, summary, ways_out
+from rook_tally.login import login_name
 from rook_tally.store.maintenance import existing_store
+from rook_tally.store.site.closed_ways import switch_way
+from rook_tally.store.site.forwards import forward_called, save_forward
+from rook_tally.store.site.page_devices import page_setting, set_page
+
+
+def switch(where: str, name: str, *, is_on: bool) -> None:
+    """Switch every way out of that name on or off; a read key is revoked by its own command."""
+    with changing(where) as connection:
+        found = [one for one in ways_out(connection, now_us=now_us()) if one.name == name]
+        if not found:
+            raise UsageError(f"there is no way out {name}", remedy="see rook-tally leaves")
+        for one in found:
+            _switch_one(connection, one, is_on=is_on)
+    typer.echo(f"{name}: {'on' if is_on else 'off'}")
+
+
+def _switch_one(connection: Connection, one: WayOut, *, is_on: bool) -> None:
+    if one.sort is WayOutSort.FORWARD:
+        told, _ = forward_called(connection, one.name)
+        changed = msgspec.structs.replace(told, is_on=is_on)
+        save_forward(connection, changed, who=login_name(), now_us=now_us())
+    elif one.sort is WayOutSort.PAGE:
+        set_page(connection, msgspec.structs.replace(page_setting(connection), is_on=is_on))
+    elif one.sort in SWITCHED_APART:
+        switch_way(connection, one.sort, one.name, is_on=is_on)
+    else:
+        remedy = {
+            WayOutSort.READ_KEY: "revoke it: rook-tally read-key revoke NAME",
+            WayOutSort.DOOR: "start the collector with another --http or --broker",
+        }
+        raise UsageError(f"{one.name} has no switch", remedy=remedy.get(one.sort, ""))
 
 
 def print_leaves(where: str, *, as_json: bool) -> None:

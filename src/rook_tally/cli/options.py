@@ -15,6 +15,7 @@ StoreOption = Annotated[
         help="Which store, if not the usual one.",
     ),
 ]
+YesOption = Annotated[bool, typer.Option("--yes", help="Do not ask about a new way out.")]
 JsonOption = Annotated[bool, typer.Option("--json", help="Print one JSON list and nothing else.")]
 
 

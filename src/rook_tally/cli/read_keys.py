@@ -5,6 +5,7 @@ from __future__ import annotations
 import msgspec
 import typer
 
+from rook_tally.cli.changing import changing
 from rook_tally.clock import now_us
 from rook_tally.core.errors import UsageError
 from rook_tally.core.timestamps import rfc3339
@@ -17,7 +18,7 @@ from rook_tally.store.workings import groups
 
 def make_key(where: str, name: str, places: tuple[str, ...], in_groups: tuple[str, ...]) -> None:
     """Make a key and print it."""
-    with existing_store(where) as store, store.write() as connection:
+    with changing(where) as connection:
         known = {one.name for one in load_site(connection).places}
         named = {one.name for one in groups(connection)}
         for kind, wanted, there in (("place", places, known), ("group", in_groups, named)):
@@ -64,5 +65,5 @@ def list_keys(where: str, *, as_json: bool) -> None:
 
 def revoke_key(where: str, name: str) -> None:
     """Revoke a key."""
-    with existing_store(where) as store, store.write() as connection:
+    with changing(where) as connection:
         typer.echo(f"{revoke_read_key(connection, name).name}: revoked")

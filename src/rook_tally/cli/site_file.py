@@ -8,11 +8,13 @@ import msgspec
 import typer
 
 from rook_tally.cli.changing import changing
+from rook_tally.cli.first_use import ask_first
 from rook_tally.clock import now_us
 from rook_tally.core.site_file.content import SiteContent, SitePart
 from rook_tally.core.site_file.reading import site_from_toml
 from rook_tally.core.site_file.ready_made import READY_MADE, ready_made
 from rook_tally.core.site_file.writing import site_to_toml
+from rook_tally.leaving.first_use import first_uses
 from rook_tally.login import login_name
 from rook_tally.store.maintenance import existing_store, open_store
 from rook_tally.store.site_file.exporting import content_of, write_site_file
@@ -48,9 +50,11 @@ def plan(where: str, file: str, parts: list[SitePart], *, as_json: bool) -> None
         typer.echo("it says what the site is; nothing would change")
 
 
-def read(where: str, file: str, parts: list[SitePart]) -> None:
-    """Bring the site to what a file says."""
+def read(where: str, file: str, parts: list[SitePart], *, is_sure: bool) -> None:
+    """Bring the site to what a file says; new ways out of this machine are asked about."""
     content = _content(file, parts)
+    with open_store(where) as store, store.read() as connection:
+        ask_first(first_uses(connection, content), is_sure=is_sure)
     with changing(where, makes_store=True) as connection:
         lines = plan_of(connection, content, who=login_name(), now_us=now_us())
         put_content(connection, content, who=login_name(), now_us=now_us())

@@ -15,6 +15,8 @@ from rook_tally.collector.heartbeat import Heartbeat
 from rook_tally.collector.requests import RequestRunner
 from rook_tally.collector.settings import SettingsFollower
 from rook_tally.core.background import BeginDuty, begin_unwatched
+from rook_tally.core.door_settings import polled_address
+from rook_tally.core.ways_out import WayOutSort
 from rook_tally.intake.pipeline.commit_queue import CommitQueue
 from rook_tally.store.base import Store
 from rook_tally.store.site import (
@@ -26,6 +28,7 @@ from rook_tally.store.site import (
     TopicSetting,
     door_settings,
 )
+from rook_tally.store.site.closed_ways import closed_ways
 
 _log = structlog.get_logger(__name__)
 
@@ -63,7 +66,12 @@ class DoorSupervisor:
 
         def read() -> list[DoorSettings]:
             with self._store.read() as connection:
-                return [one.settings for one in door_settings(connection)]
+                closed = closed_ways(connection)
+                return [
+                    one.settings
+                    for one in door_settings(connection)
+                    if (WayOutSort.POLL, polled_address(one.settings)) not in closed
+                ]
 
         told = await asyncio.to_thread(read)
         wanted = {

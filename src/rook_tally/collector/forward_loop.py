@@ -112,8 +112,9 @@ async def forward_once(
         return False
     found = await asyncio.to_thread(next_batches, store, told, state, clock())
     size = readings = 0
+    remark = ""
     for batch in found.batches:
-        await target.send(batch)
+        remark = await target.send(batch) or remark
         size, readings = size + len(batch.body), readings + batch.readings
     after = found.after
     if found.batches:
@@ -122,8 +123,8 @@ async def forward_once(
             readings=state.readings + readings,
             sent_bytes=state.sent_bytes + size,
             last_us=clock(),
-            trouble="",
-            trouble_us=0,
+            trouble=remark,
+            trouble_us=(state.trouble_us or clock()) if remark else 0,
         )
     if after != state:
         await asyncio.to_thread(_note_sent, store, told, state, after, clock())

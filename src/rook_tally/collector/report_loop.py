@@ -26,11 +26,13 @@ from rook_tally.core.alarms.journal import Entry, JournalKind
 from rook_tally.core.reports.definitions import Report
 from rook_tally.core.reports.periods import Period, last_period
 from rook_tally.core.timestamps import DAY_US, HOUR_US, time_us_from_datetime
+from rook_tally.core.ways_out import WayOutSort
 from rook_tally.notify.mail import Mail, MailWithFiles
 from rook_tally.notify.notifier import ActionError
 from rook_tally.store.alarms import ways, write_journal
 from rook_tally.store.base import Store
 from rook_tally.store.site import load_site
+from rook_tally.store.site.closed_ways import WHY_CLOSED, closed_ways
 from rook_tally.store.site.leases import Leases, Role
 from rook_tally.store.site.reports import (
     WrittenReport,
@@ -68,6 +70,7 @@ class _DueReport(msgspec.Struct, frozen=True):
     before: WrittenReport | None
     mails: tuple[Channel, ...]
     lost: tuple[str, ...]
+    closed: tuple[str, ...]
 
 
 async def keep_reporting(
@@ -96,6 +99,7 @@ def due_reports(store: Store, now_us: int) -> list[_DueReport]:
         site = load_site(connection)
         zone, begins = ZoneInfo(site.zone), site.settings.week_begins.number
         channels = {one.name: one for one in ways(connection)}
+        closed = closed_ways(connection)
         for one in told:
             period = last_period(one, now_us, zone, begins)
             due_us = _due_us(one, period, zone)
@@ -115,8 +119,13 @@ def due_reports(store: Store, now_us: int) -> list[_DueReport]:
                     period,
                     site.name,
                     last,
-                    tuple(channels[name] for name in one.mail if name in channels),
+                    tuple(
+                        channels[name]
+                        for name in one.mail
+                        if name in channels and (WayOutSort.MAIL, name) not in closed
+                    ),
                     tuple(name for name in one.mail if name not in channels),
+                    tuple(name for name in one.mail if (WayOutSort.MAIL, name) in closed),
                 )
             )
     return found
@@ -192,6 +201,7 @@ async def _mail(due: _DueReport, run: _Run, now_us: int, with_password: WithPass
             tuple(Path(one) for one in run.files),
         )
         told.append(await Mail().send(with_password(way), mail))
+    told += [f"not to {name}: {WHY_CLOSED}" for name in due.closed]
     return ", ".join(told)
 
 

@@ -10,11 +10,13 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import structlog
 
 from rook_tally.clock import now_us
 from rook_tally.collector.alarm_loop import AlarmLoop
+from rook_tally.collector.announcing import AnnouncementSupervisor
 from rook_tally.collector.backups import keep_backing_up
 from rook_tally.collector.door_supervisor import DoorSupervisor
 from rook_tally.collector.forward_loop import ForwardLoop
@@ -33,6 +35,7 @@ from rook_tally.core.alarms.channels import ChannelKind
 from rook_tally.core.alarms.sentences import lasting_words
 from rook_tally.core.background import DutyCoroutine
 from rook_tally.core.errors import RookTallyError
+from rook_tally.core.ways_out import ANNOUNCED_AS
 from rook_tally.intake.addresses import (
     BuiltinBroker,
     Certificate,
@@ -56,6 +59,9 @@ from rook_tally.serving.api import ReadApi
 from rook_tally.serving.openapi_paths import asked_paths
 from rook_tally.store.base import Store, Subject
 from rook_tally.store.site import DoorSettings, DoorState
+
+if TYPE_CHECKING:
+    from rook_tally.intake.doors.discovery import Discovery
 
 _log = structlog.get_logger(__name__)
 
@@ -180,11 +186,15 @@ async def collect(
                 pages.settings.wake()
             if Subject.SITE in changed:
                 doors.settings.wake()
+                if announcing is not None:
+                    announcing.settings.wake()
                 if mqtt is not None:
                     mqtt.settings.wake()
 
+        announcing = None
         if settings.announce is not None:
-            await _announce(stack, store, settings, presence, http.endpoint, mqtt_address)
+            announcing = _announcing(store, settings, presence, http.endpoint, mqtt_address)
+            stack.push_async_callback(announcing.close)
         duties: dict[str, DutyCoroutine] = {
             "heartbeat": presence.beat,
             "sealing": partial(seal_loop, presence.duties, clock=now_us),
@@ -206,6 +216,8 @@ async def collect(
             "readers": asking.keep_counts,
             "forwards": ForwardLoop(presence.duties, clock=now_us).run,
         }
+        if announcing is not None:
+            duties["announcements"] = announcing.settings.run
         if mqtt is not None:
             duties |= {"mqtt": mqtt.settings.run, "mqtt session": mqtt.keep_session}
         # Ended before anything they work with is closed.
@@ -256,24 +268,20 @@ def _notifiers(store: Store, mqtt: MqttLink | None) -> dict[ChannelKind, Notifie
     }
 
 
-async def _announce(
-    stack: contextlib.AsyncExitStack,
-    store: Store,
-    settings: CollectorSettings,
-    presence: Heartbeat,
-    http: Endpoint,
-    mqtt: str | None,
-) -> None:
-    # Loaded late: most collectors serve their own machine only.
-    from rook_tally.intake.doors.discovery import Discovery, OpenTo
+def _announcing(
+    store: Store, settings: CollectorSettings, presence: Heartbeat, http: Endpoint, mqtt: str | None
+) -> AnnouncementSupervisor:
+    def make() -> Discovery:
+        # Loaded late: most collectors serve their own machine only.
+        from rook_tally.intake.doors.discovery import Discovery, OpenTo
 
-    doors = OpenTo(http, None if mqtt is None else endpoint_from(mqtt), settings.tls is not None)
-    discovery = Discovery(
-        doors,
-        settings.announce or (),
-        store=store,
-        report=presence.report("discovery", "DNS-SD"),
-        clock=now_us,
-    )
-    stack.push_async_callback(discovery.close)
-    await discovery.open()
+        mqtt_endpoint = None if mqtt is None else endpoint_from(mqtt)
+        return Discovery(
+            OpenTo(http, mqtt_endpoint, settings.tls is not None),
+            settings.announce or (),
+            store=store,
+            report=presence.report("discovery", ANNOUNCED_AS),
+            clock=now_us,
+        )
+
+    return AnnouncementSupervisor(store, presence, make)

@@ -66,6 +66,12 @@ def without_password(settings: DoorSettings) -> DoorSettings:
     return settings
 
 
+def polled_address(settings: DoorSettings) -> str:
+    """The address a poll door asks, without a password; empty for other doors."""
+    told = without_password(settings)
+    return told.url if isinstance(told, PollSetting) else ""
+
+
 def door_name(settings: DoorSettings) -> str:
     """Name of a door: its sort and what it listens to, without a password."""
     told = without_password(settings)

@@ -56,6 +56,8 @@ def next_batches(store: Store, told: Forward, state: ForwardState, now_us: int) 
             # So much has happened that the notices are gone: by time from a while before.
             state = msgspec.structs.replace(state, at_us=max(0, state.newest_us - _BACK_US), seq=0)
         newest = newest_seq(connection)
+    if state == ForwardState():
+        return NextBatches((), msgspec.structs.replace(state, seq=newest), is_behind=False)
     if not series:
         after = msgspec.structs.replace(state, at_us=None, seq=newest)
         return NextBatches((), after, is_behind=False)

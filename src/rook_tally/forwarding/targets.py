@@ -1,4 +1,5 @@
-"""The other ends: an HTTP address, an MQTT broker. Each takes a batch, or says why not."""
+"""The other ends: an HTTP address, an MQTT broker, another Rook Tally. Each takes a batch, or says
+why not."""
 
 from __future__ import annotations
 
@@ -8,6 +9,7 @@ from typing import Protocol
 from urllib.parse import urlsplit
 
 import aiohttp
+import msgspec
 import paho.mqtt.client as mqtt
 from paho.mqtt.enums import CallbackAPIVersion
 
@@ -16,7 +18,9 @@ from rook_tally.core.forwards.definitions import Forward, ForwardKind
 from rook_tally.forwarding.batches import Batch
 
 _PATIENCE_S = 20.0
-_MOST_ANSWER = 300
+_MOST_ANSWER = 65_536
+_MOST_SHOWN = 300
+_UNUSABLE = 422
 
 
 class NotTakenError(RookTallyError):
@@ -26,8 +30,9 @@ class NotTakenError(RookTallyError):
 class Target(Protocol):
     """An other end."""
 
-    async def send(self, batch: Batch) -> None:
-        """Hand a batch over; NotTakenError when it was not taken."""
+    async def send(self, batch: Batch) -> str:
+        """Hand a batch over; NotTakenError when it was not taken. Returns what there is to say of
+        one that was; as a rule nothing."""
         ...
 
     async def close(self) -> None:
@@ -37,7 +42,16 @@ class Target(Protocol):
 
 def target_of(told: Forward) -> Target:
     """The other end of a forward."""
-    return _Http(told) if told.kind is ForwardKind.HTTP else _Mqtt(told)
+    return _Mqtt(told) if told.kind is ForwardKind.MQTT else _Http(told)
+
+
+class _OtherSite(msgspec.Struct, frozen=True):
+    """As much of another Rook Tally's answer as is looked at: values it cannot place yet."""
+
+    stray: int = 0
+
+
+_OTHER_SITE = msgspec.json.Decoder(_OtherSite)
 
 
 class _Http:
@@ -45,9 +59,11 @@ class _Http:
 
     def __init__(self, told: Forward) -> None:
         self._told = told
+        self._is_rook = told.kind is ForwardKind.ROOK_TALLY
+        self._address = told.address.rstrip("/") + "/v1/readings" if self._is_rook else told.address
         self._session: aiohttp.ClientSession | None = None
 
-    async def send(self, batch: Batch) -> None:
+    async def send(self, batch: Batch) -> str:
         """Post a batch."""
         if self._session is None:
             self._session = aiohttp.ClientSession(
@@ -58,12 +74,16 @@ class _Http:
             headers["Authorization"] = f"Bearer {self._told.secret}"
         try:
             async with self._session.post(
-                self._told.address, data=batch.body, headers=headers, allow_redirects=False
+                self._address, data=batch.body, headers=headers, allow_redirects=False
             ) as answer:
+                body = await _beginning_of(answer)
                 if 200 <= answer.status < 300:
-                    return
-                said = (await answer.content.read(_MOST_ANSWER)).decode(errors="replace")
-                words = " ".join(said.split())
+                    return self._remark(batch, body)
+                said = body.decode(errors="replace")
+                words = " ".join(said.split())[:_MOST_SHOWN]
+                if self._is_rook and answer.status == _UNUSABLE:
+                    # The same readings would be refused for ever, and hold all others up.
+                    return f"{self._told.host} refuses readings of {batch.station}: {words}"
                 raise NotTakenError(
                     f"{self._told.host} answered {answer.status}{f': {words}' if words else ''}"
                 )
@@ -74,10 +94,33 @@ class _Http:
         except (aiohttp.ClientError, OSError) as error:
             raise NotTakenError(f"{self._told.host}: {error}") from None
 
+    def _remark(self, batch: Batch, body: bytes) -> str:
+        if not self._is_rook:
+            return ""
+        try:
+            told = _OTHER_SITE.decode(body)
+        except msgspec.DecodeError:
+            raise NotTakenError(f"{self._told.host} does not answer as a Rook Tally does") from None
+        if not told.stray:
+            return ""
+        return (
+            f"{self._told.host} has not taken in {batch.station} yet; it waits there among strays"
+        )
+
     async def close(self) -> None:
         """Let the connection go."""
         if self._session is not None:
             await self._session.close()
+
+
+async def _beginning_of(answer: aiohttp.ClientResponse) -> bytes:
+    """As much of an answer as is looked at."""
+    body = bytearray()
+    async for part in answer.content.iter_any():
+        body += part
+        if len(body) >= _MOST_ANSWER:
+            break
+    return bytes(body)
 
 
 class _Mqtt:
@@ -88,9 +131,10 @@ class _Mqtt:
         self._parts = urlsplit(told.address)
         self._client: mqtt.Client | None = None
 
-    async def send(self, batch: Batch) -> None:
+    async def send(self, batch: Batch) -> str:
         """Publish a batch and wait until the broker has it."""
         await asyncio.to_thread(self._publish, batch)
+        return ""
 
     def _publish(self, batch: Batch) -> None:
         prefix = self._parts.path.strip("/")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import enum
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import count, repeat
 
 import msgspec
@@ -131,6 +131,23 @@ class Decoded(msgspec.Struct, frozen=True, gc=False):
     def count(self) -> int:
         """Number of values."""
         return len(self.listed) + len(self.fields)
+
+    def behind(self, gateway: str) -> Decoded:
+        """The same as from stations behind a gateway."""
+        return msgspec.structs.replace(
+            self,
+            listed=tuple(
+                msgspec.structs.replace(one, station=behind(gateway, one.station))
+                for one in self.listed
+            ),
+            said=tuple(replace(one, station=behind(gateway, one.station)) for one in self.said),
+            station=behind(gateway, self.station),
+        )
+
+
+def behind(gateway: str, station: str | None) -> str | None:
+    """The name of a station behind a gateway, which no station of this site has."""
+    return None if station is None else f"{gateway}.{station}"
 
 
 @dataclass(slots=True)

@@ -5,18 +5,20 @@ Nothing leaves unless somebody opened a way, so the list of an untouched store i
 
 from __future__ import annotations
 
-import enum
+from typing import TypeAlias
 from urllib.parse import urlsplit
 
 import msgspec
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.alarms.channels import Channel, ChannelKind
-from rook_tally.core.door_settings import PollSetting, without_password
+from rook_tally.core.door_settings import door_name, polled_address
 from rook_tally.core.hosts import is_loopback
+from rook_tally.core.ways_out import ANNOUNCED_AS, SORTS_OF_WAYS, WayOutSort
 from rook_tally.leaving.texts import tr, tr_count
 from rook_tally.store.alarms import newest_letters, ways
 from rook_tally.store.site.change_history import configuration_changes
+from rook_tally.store.site.closed_ways import ClosedWays, closed_ways
 from rook_tally.store.site.door_settings import door_settings
 from rook_tally.store.site.forwards import forwards
 from rook_tally.store.site.heartbeat import DoorState, collectors
@@ -26,19 +28,6 @@ from rook_tally.store.site.reports import reports
 
 _MOST_LETTERS = 2000
 _MOST_CHANGES = 2000
-
-
-class WayOutSort(enum.StrEnum):
-    """A sort of way out."""
-
-    MAIL = "mail"
-    WEBHOOK = "webhook"
-    MESSAGE = "mqtt message"
-    FORWARD = "forward"
-    PAGE = "page"
-    READ_KEY = "read key"
-    POLL = "poll"
-    DOOR = "open door"
 
 
 class WayOut(msgspec.Struct, frozen=True):
@@ -61,20 +50,24 @@ class WayOut(msgspec.Struct, frozen=True):
 
 def ways_out(connection: Connection, *, now_us: int) -> list[WayOut]:
     """All of them, in the order of their sorts."""
-    opened = _who_opened(connection)
+    opened, closed = _who_opened(connection), closed_ways(connection)
     return [
-        *_channels(connection, opened),
+        *_channels(connection, opened, closed),
         *_forwards(connection),
         *_pages(connection),
         *_keys(connection),
-        *_polls(connection),
+        *_polls(connection, opened, closed),
         *_doors(connection, now_us),
+        *_announcements(connection, closed, now_us),
     ]
 
 
-def _who_opened(connection: Connection) -> dict[tuple[str, str], tuple[str, int]]:
-    """By table and name of a row: who began it, and when."""
-    found: dict[tuple[str, str], tuple[str, int]] = {}
+_Opened: TypeAlias = dict[tuple[str, str], tuple[str, int]]
+"""By table and name of a row: who began it, and when."""
+
+
+def _who_opened(connection: Connection) -> _Opened:
+    found: _Opened = {}
     for change in configuration_changes(connection, most=_MOST_CHANGES):
         for one in change.changes:
             if one.before is None:
@@ -82,16 +75,7 @@ def _who_opened(connection: Connection) -> dict[tuple[str, str], tuple[str, int]
     return found
 
 
-_SORTS = {
-    ChannelKind.MAIL: WayOutSort.MAIL,
-    ChannelKind.WEBHOOK: WayOutSort.WEBHOOK,
-    ChannelKind.MQTT: WayOutSort.MESSAGE,
-}
-
-
-def _channels(
-    connection: Connection, opened: dict[tuple[str, str], tuple[str, int]]
-) -> list[WayOut]:
+def _channels(connection: Connection, opened: _Opened, closed: ClosedWays) -> list[WayOut]:
     by_report = {name: one.name for one in reports(connection) for name in one.mail}
     told: dict[str, tuple[int, int]] = {}
     for item in newest_letters(connection, _MOST_LETTERS):
@@ -100,7 +84,8 @@ def _channels(
             told[item.way] = count + 1, max(last, item.done_us)
     found = []
     for way in ways(connection):
-        if way.sort not in _SORTS:
+        sort = SORTS_OF_WAYS.get(way.sort)
+        if sort is None:
             continue
         count, last = told.get(way.name, (0, 0))
         who, when = opened.get(("way", way.name), ("", None))
@@ -109,11 +94,11 @@ def _channels(
             what = tr("{0}; the report {1}", what, by_report[way.name])
         found.append(
             WayOut(
-                _SORTS[way.sort],
+                sort,
                 way.name,
                 _whom(way),
                 what,
-                True,
+                (sort, way.name) not in closed,
                 last or None,
                 count,
                 None,
@@ -138,7 +123,7 @@ def _forwards(connection: Connection) -> list[WayOut]:
             WayOutSort.FORWARD,
             one.slug,
             one.host,
-            tr("readings of {0}", ", ".join((*one.places, *one.quantities)) or tr("everything")),
+            tr("readings of {0}", one.what or tr("everything")),
             one.is_on,
             state.last_us or None,
             state.readings,
@@ -199,19 +184,21 @@ def _keys(connection: Connection) -> list[WayOut]:
     ]
 
 
-def _polls(connection: Connection) -> list[WayOut]:
+def _polls(connection: Connection, opened: _Opened, closed: ClosedWays) -> list[WayOut]:
     found = []
     for one in door_settings(connection):
-        if isinstance(one.settings, PollSetting):
-            told = without_password(one.settings)
-            assert isinstance(told, PollSetting)
+        address = polled_address(one.settings)
+        if address:
+            who, when = opened.get(("door_setting", door_name(one.settings)), ("", None))
             found.append(
                 WayOut(
                     WayOutSort.POLL,
-                    told.url,
-                    urlsplit(told.url).netloc,
+                    address,
+                    urlsplit(address).netloc,
                     tr("only that it is asked for"),
-                    True,
+                    (WayOutSort.POLL, address) not in closed,
+                    allowed_by=who,
+                    allowed_us=when,
                 )
             )
     return found
@@ -235,12 +222,33 @@ def _doors(connection: Connection, now_us: int) -> list[WayOut]:
                     WayOutSort.DOOR,
                     door.name,
                     door.address,
-                    tr("answers to stations, and to whom has a key or a link"),
+                    tr("controls to stations, and messages to topics")
+                    if door.name == "mqtt"
+                    else tr("answers to stations, and to whom has a key or a link"),
                     True,
                     allowed_us=door.since_us,
                 )
             )
     return found
+
+
+def _announcements(connection: Connection, closed: ClosedWays, now_us: int) -> list[WayOut]:
+    """That the doors are there, told to everybody on the network."""
+    doors = [one for each in collectors(connection, now_us=now_us) for one in each.doors]
+    since_us = [one.since_us for one in doors if one.name == "discovery"]
+    is_off = (WayOutSort.ANNOUNCEMENT, ANNOUNCED_AS) in closed
+    if not since_us and not is_off:
+        return []
+    return [
+        WayOut(
+            WayOutSort.ANNOUNCEMENT,
+            ANNOUNCED_AS,
+            tr("everybody on the network"),
+            tr("that this machine takes readings in, and where"),
+            not is_off,
+            allowed_us=min(since_us, default=None),
+        )
+    ]
 
 
 def summary(told: list[WayOut]) -> str:
@@ -251,3 +259,10 @@ def summary(told: list[WayOut]) -> str:
         if count
         else tr("Nothing leaves this machine.")
     )
+
+
+SWITCHED_APART = frozenset(
+    {WayOutSort.MAIL, WayOutSort.WEBHOOK, WayOutSort.MESSAGE, WayOutSort.POLL}
+    | {WayOutSort.ANNOUNCEMENT}
+)
+"""Sorts that are switched without altering what is set up: `store.site.closed_ways`."""

@@ -16,6 +16,7 @@ from rook_tally.core.alarms.channels import Channel, ChannelKind, Notice, Notice
 from rook_tally.core.alarms.journal import Entry, JournalKind
 from rook_tally.core.errors import StoreError
 from rook_tally.core.timestamps import MINUTE_US, SECOND_US
+from rook_tally.core.ways_out import SORTS_OF_WAYS
 from rook_tally.notify.notifier import ActionError, Notifier
 from rook_tally.store.alarms import (
     PAUSES_US,
@@ -30,6 +31,7 @@ from rook_tally.store.alarms import (
     write_journal,
 )
 from rook_tally.store.base import Store
+from rook_tally.store.site.closed_ways import WHY_CLOSED, ClosedWays, closed_ways
 
 _LONGEST_S = 45.0
 _CLAIMED_US = 2 * MINUTE_US
@@ -84,7 +86,7 @@ class OutboxWorker:
 
     async def _look(self) -> float:
         """Send the carriers out that have something due; returns when to look again, s."""
-        letters, known = await asyncio.to_thread(self._read)
+        letters, known, closed = await asyncio.to_thread(self._read)
         now_us = self._clock()
         waiting: dict[str, list[OutboxItem]] = {}
         for one in letters:
@@ -95,20 +97,29 @@ class OutboxWorker:
             soonest_us = min([soonest_us, *(one.due_us for one in several if one.due_us > now_us)])
             carrier = self._carriers.get(name)
             if due and (carrier is None or carrier.done()):
-                self._carriers[name] = asyncio.create_task(self._carry(known.get(name), due))
+                way = known.get(name)
+                why = (
+                    f"there is no way of telling {name} any more"
+                    if way is None
+                    else WHY_CLOSED
+                    if (SORTS_OF_WAYS.get(way.sort), name) in closed
+                    else ""
+                )
+                carry = self._drop(due, why) if way is None or why else self._carry(way, due)
+                self._carriers[name] = asyncio.create_task(carry)
         return max(0.02, (soonest_us - now_us) / SECOND_US)
 
-    def _read(self) -> tuple[list[OutboxItem], dict[str, Channel]]:
+    def _read(self) -> tuple[list[OutboxItem], dict[str, Channel], ClosedWays]:
         with self._store.read() as connection:
             letters = waiting_letters(connection)
-            return letters, {one.name: one for one in ways(connection)} if letters else {}
+            if not letters:
+                return letters, {}, frozenset()
+            return letters, {one.name: one for one in ways(connection)}, closed_ways(connection)
 
-    async def _carry(self, way: Channel | None, letters: Sequence[OutboxItem]) -> None:
+    async def _carry(self, way: Channel, letters: Sequence[OutboxItem]) -> None:
         """Deliver one way's letters, one after another, until one cannot be."""
         try:
-            if way is None:
-                await asyncio.to_thread(self._drop, letters)
-            elif way.digest_min is not None:
+            if way.digest_min is not None:
                 await self._deliver(way, letters, digest_of(letters))
             else:
                 for one in letters:
@@ -119,11 +130,22 @@ class OutboxWorker:
         # What came meanwhile is looked for at once.
         self._moved.set()
 
-    def _drop(self, letters: Sequence[OutboxItem]) -> None:
-        with self._store.write() as connection:
-            for one in letters:
-                why = f"there is no way of telling {one.way} any more"
-                item_done(connection, one, OutState.DROPPED, why, now_us=self._clock())
+    async def _drop(self, letters: Sequence[OutboxItem], why: str) -> None:
+        """Leave one way's letters undelivered, and say so."""
+        now_us = self._clock()
+
+        def drop() -> None:
+            with self._store.write() as connection:
+                for one in letters:
+                    item_done(connection, one, OutState.DROPPED, why, now_us=now_us)
+                words = f"{letters[0].way}: not told, {why}"
+                write_journal(connection, [_line(letters[0], JournalKind.NOT_TOLD, words, now_us)])
+
+        try:
+            await asyncio.to_thread(drop)
+        except StoreError as error:
+            _log.warning("letter_not_noted", error=str(error))
+        self._moved.set()
 
     async def _deliver(self, way: Channel, letters: Sequence[OutboxItem], notice: Notice) -> bool:
         """Try once; whether it was delivered, or somebody else has it in hand."""

@@ -18,6 +18,7 @@ class ForwardKind(enum.StrEnum):
 
     HTTP = "http"
     MQTT = "mqtt"
+    ROOK_TALLY = "rook-tally"
 
 
 class ForwardForm(enum.StrEnum):
@@ -30,9 +31,10 @@ class ForwardForm(enum.StrEnum):
 class Forward(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     """A forward as a document.
 
-    `address`: of HTTP where it is posted to, of MQTT `mqtt://host:port/prefix` (`mqtts` with TLS).
-    `places` and `quantities`: none means all. `secret` is sent as a bearer token, or is the
-    password of `user`. `every_s`: means over so long in place of every reading.
+    `address`: of HTTP where it is posted to, of MQTT `mqtt://host:port/prefix` (`mqtts` with TLS),
+    of another Rook Tally `https://host:port`. `places` and `quantities`: none means all. `secret`
+    is sent as a bearer token (to another Rook Tally the key of a gateway), or is the password of
+    `user`. `every_s`: means over so long in place of every reading.
     """
 
     slug: str
@@ -46,6 +48,11 @@ class Forward(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     user: str = ""
     secret: str = ""
     is_on: bool = True
+
+    @property
+    def what(self) -> str:
+        """What it hands on, in words; empty for everything."""
+        return ", ".join((*self.places, *self.quantities))
 
     @property
     def host(self) -> str:
@@ -67,7 +74,7 @@ def checked_forward(told: Forward) -> Forward:
             kept=KEPT,
             remedy="use letters or digits; in lower case, with hyphens",
         )
-    schemes = ("http", "https") if told.kind is ForwardKind.HTTP else ("mqtt", "mqtts")
+    schemes = ("mqtt", "mqtts") if told.kind is ForwardKind.MQTT else ("http", "https")
     try:
         parts = urlsplit(told.address)
         is_there = parts.scheme in schemes and parts.hostname and (parts.port or 1) > 0
@@ -78,6 +85,10 @@ def checked_forward(told: Forward) -> Forward:
             f"{told.address!r} is no address to forward to by {told.kind}",
             kept=KEPT,
             remedy=f"as in {schemes[0]}://example.org/readings",
+        )
+    if told.kind is ForwardKind.ROOK_TALLY and told.form is not ForwardForm.SENML:
+        raise UsageError(
+            "another Rook Tally is sent SenML, which tells units", kept=KEPT, remedy="leave it out"
         )
     if told.every_s is not None and not 1 <= told.every_s <= 86_400:
         raise UsageError("means are of a second to a day", kept=KEPT)

@@ -9,6 +9,7 @@ import msgspec
 from rook_tally.core.alarms.channels import Channel
 from rook_tally.core.alarms.definitions import Watch
 from rook_tally.core.door_settings import DoorSettings
+from rook_tally.core.forwards.definitions import Forward
 from rook_tally.core.quantities.kinds import Kind
 from rook_tally.core.quantities.levels import Limits
 from rook_tally.core.quantities.series_settings import PLAIN_SERIES, SeriesSettings
@@ -40,6 +41,7 @@ class SitePart(enum.Enum):
     BENCH = "bench"
     GUIDELINES = "guideline"
     REPORTS = "report"
+    FORWARDS = "forward"
 
 
 class SiteEntry(msgspec.Struct, frozen=True, kw_only=True):
@@ -180,6 +182,7 @@ class SiteContent(msgspec.Struct, frozen=True, kw_only=True):
     bench: tuple[BenchEntry, ...] | None = None
     guidelines: tuple[Guideline, ...] | None = None
     reports: tuple[Report, ...] | None = None
+    forwards: tuple[Forward, ...] | None = None
 
     def only(self, parts: frozenset[SitePart]) -> SiteContent:
         """Some parts of it."""

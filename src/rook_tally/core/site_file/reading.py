@@ -17,6 +17,7 @@ from rook_tally.core.alarms.edits import hours_of
 from rook_tally.core.alarms.files import from_table, seconds_of
 from rook_tally.core.door_settings import door_of_table
 from rook_tally.core.errors import RookTallyError, UsageError
+from rook_tally.core.forwards.files import forward_from_table
 from rook_tally.core.moment_words import ClockStyle, DateStyle
 from rook_tally.core.plans import checked_mark, checked_picture
 from rook_tally.core.quantities.kind_files import kind_from_toml
@@ -222,6 +223,7 @@ def site_from_toml(text: str) -> SiteContent:
         bench=_all(document, "bench", _bench),
         guidelines=_all(document, "guideline", guideline_from_table, "slug"),
         reports=_all(document, "report", report_from_table, "slug"),
+        forwards=_all(document, "forward", forward_from_table, "slug"),
     )
 
 

@@ -13,6 +13,7 @@ from rook_tally.core.alarms.files import table_of, written_span
 from rook_tally.core.alarms.sentences import hours_words
 from rook_tally.core.door_settings import door_table
 from rook_tally.core.errors import UsageError
+from rook_tally.core.forwards.files import forward_table
 from rook_tally.core.moment_words import ClockStyle, DateStyle
 from rook_tally.core.quantities.kind_files import kind_to_toml
 from rook_tally.core.quantities.levels import Four, Level, Limits
@@ -52,6 +53,7 @@ _NAMED_BY = {
     "sheet": ("slug",),
     "guideline": ("slug",),
     "report": ("slug",),
+    "forward": ("slug",),
     "plan": ("name",),
 }
 
@@ -81,6 +83,7 @@ def site_to_tables(content: SiteContent) -> Table:
         ("bench", content.bench, _bench),
         ("guideline", content.guidelines, guideline_table),
         ("report", content.reports, report_table),
+        ("forward", content.forwards, forward_table),
     )
     return told | {
         name: [write(one) for one in part] for name, part, write in parts if part is not None

@@ -7,10 +7,12 @@ from dataclasses import dataclass
 import msgspec
 from sqlalchemy.engine import Connection
 
+from rook_tally.core.ways_out import WayOutSort
 from rook_tally.desk.data.texts import tr
 from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.leaving.ways_out import WayOut, ways_out
 from rook_tally.login import login_name
+from rook_tally.store.site.closed_ways import switch_way
 from rook_tally.store.site.forwards import forward_called, save_forward
 from rook_tally.store.site.page_devices import page_setting, set_page
 from rook_tally.store.site.read_keys import ReadKey, keep_read_key, revoke_read_key
@@ -58,6 +60,25 @@ class SwitchPages:
         set_page(connection, msgspec.structs.replace(before, is_on=self.is_on))
         words = tr("pages are served") if self.is_on else tr("no page is served")
         return UndoableResult(words, SwitchPages(before.is_on))
+
+
+@dataclass(frozen=True, slots=True)
+class SwitchWay:
+    """A channel, a polled address or the announcement shall be used, or not."""
+
+    sort: WayOutSort
+    name: str
+    is_on: bool
+
+    def apply(self, connection: Connection) -> UndoableResult:
+        """Switch it."""
+        was_on = switch_way(connection, self.sort, self.name, is_on=self.is_on)
+        words = (
+            tr("{0} is used again", self.name)
+            if self.is_on
+            else tr("nothing leaves by {0} any more", self.name)
+        )
+        return UndoableResult(words, SwitchWay(self.sort, self.name, was_on))
 
 
 @dataclass(frozen=True, slots=True)

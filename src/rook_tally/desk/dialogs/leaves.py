@@ -18,10 +18,12 @@ from rook_tally.core.moment_words import moment_words
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import datetime_from_time_us
+from rook_tally.core.ways_out import WayOutSort
 from rook_tally.desk.data.leaving_commands import (
     RevokeReadKey,
     SwitchForward,
     SwitchPages,
+    SwitchWay,
     WaysOutQuery,
 )
 from rook_tally.desk.data.site_state import SiteState
@@ -32,14 +34,13 @@ from rook_tally.desk.dialogs.texts import tr
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import tint
-from rook_tally.leaving.ways_out import WayOut, WayOutSort, summary
+from rook_tally.leaving.ways_out import SWITCHED_APART, WayOut, summary
 
 _HEADS = ("What", "Name", "To whom", "What of", "Last", "How much", "Allowed")
 _ELSEWHERE = {
     WayOutSort.MAIL: "Channels are altered and deleted in the Watch view.",
     WayOutSort.WEBHOOK: "Channels are altered and deleted in the Watch view.",
     WayOutSort.MESSAGE: "Channels are altered and deleted in the Watch view.",
-    WayOutSort.POLL: "Doors are removed by command: rook-tally way remove.",
     WayOutSort.DOOR: "Where doors listen is said when the collector is started.",
 }
 
@@ -149,6 +150,8 @@ class LeavesDialog(StoreDialog):
                 return SwitchPages(not one.is_on)
             case WayOutSort.READ_KEY:
                 return RevokeReadKey(one.name)
+            case _ if one.sort in SWITCHED_APART:
+                return SwitchWay(one.sort, one.name, not one.is_on)
             case _:
                 return None
 

@@ -30,6 +30,7 @@ from rook_tally.intake.message import (
     Problem,
     RejectedValue,
     StationAttribute,
+    behind,
 )
 from rook_tally.intake.pipeline.clock_drift import Clocks
 from rook_tally.intake.pipeline.control_confirmation import confirm_requests
@@ -182,7 +183,13 @@ def _taken(
         batch.tape.append((message, None, answer, ""))
         _put_astray(message, answer.why, None, batch)
         return answer
-    speaker = _speaker(directory, message)
+    speaker, gateway = _speaker(directory, message), None
+    if speaker is None and message.access_key is not None:
+        gateway = directory.gateway_with_access_key(message.access_key)
+        if gateway is not None:
+            station = behind(gateway, message.station)
+            message = replace(message, station=station, access_key=None)
+            speaker = _speaker(directory, message)
     if speaker is None and message.access_key is not None:
         # Its key is no wrong one: what it says is kept, and why it is nobody's.
         retired = directory.retired_with_access_key(message.access_key)
@@ -210,6 +217,8 @@ def _taken(
             batch.tallies[counted_under].stray += 1
             _put_astray(message, error.what, name, batch)
         return answer
+    if gateway is not None:
+        content = content.behind(gateway)
     refused = RejectedValues()
     unplaced: dict[str | None, RejectedValues] = defaultdict(RejectedValues)
     newest_us: dict[int, int] = {}

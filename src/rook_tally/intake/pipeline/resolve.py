@@ -34,6 +34,7 @@ from rook_tally.store.site import (
     load_site,
 )
 from rook_tally.store.site.configuration import SiteRules, site_rules
+from rook_tally.store.site.gateway_keys import gateway_keys
 
 _STATES = {
     True: 1.0,
@@ -79,6 +80,8 @@ class IntakeSession:
         # Of stations that moved on: until when an earlier place's series is meant, by series id.
         self._earlier: dict[int, list[tuple[int, Series]]] = {}
         self._by_access_hash: dict[str, Station] = {}
+        # The names of gateways, by the hashes of their keys.
+        self._gateways: dict[str, str] = {}
         self._series: dict[tuple[int, str], Series] = {}
         self._has_begun_series = False
         # Of strays, since they were last kept within their bounds by this writer.
@@ -114,6 +117,7 @@ class IntakeSession:
         self._by_access_hash = {
             station.access_hash: station for station in site.stations if station.access_hash
         }
+        self._gateways = {one.key_hash: one.name for one in gateway_keys(connection)}
         by_id = {one.id: one for one in site.series}
         self._series = {(one.station.id, one.field): one for one in site.series}
         self._series |= {where: by_id[at] for where, at in site.other_names.items()}
@@ -182,6 +186,10 @@ class IntakeSession:
     def station_with_access_key(self, access_key: str) -> Station | None:
         """The station an access key opens for; None for a wrong key."""
         return self._by_access_hash.get(access_hash(access_key))
+
+    def gateway_with_access_key(self, access_key: str) -> str | None:
+        """The gateway an access key belongs to; None where it is no gateway's."""
+        return self._gateways.get(access_hash(access_key)) if self._gateways else None
 
     def retired_with_access_key(self, access_key: str) -> Station | None:
         """The station out of use that had this access key; None where there is none."""

@@ -26,7 +26,7 @@ from sqlalchemy import (
 )
 from sqlalchemy.engine import Connection
 
-FORMAT = 22
+FORMAT = 23
 """Number of the layout below; a store with a higher one is refused."""
 
 NEWEST_MIGRATION = f"{FORMAT:04}"
@@ -534,8 +534,19 @@ read_key = Table(
     Column("made_us", BigInteger, nullable=False),
     Column("who", String, nullable=False),
     Column("used_us", BigInteger),
-    Column("requests", BigInteger, nullable=False),
-    Column("sent_bytes", BigInteger, nullable=False),
+    Column("requests", BigInteger, nullable=False, default=0),
+    Column("sent_bytes", BigInteger, nullable=False, default=0),
+)
+
+# Keys of gateways: each brings readings of several stations. Kept as hashes only.
+gateway_key = Table(
+    "gateway_key",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("name", String, nullable=False, unique=True),
+    Column("key_hash", String, nullable=False, unique=True),
+    Column("made_us", BigInteger, nullable=False),
+    Column("who", String, nullable=False),
 )
 
 # Forwards (`core.forwards.definitions.Forward`), and how far each has come (`ForwardState`).
@@ -545,7 +556,7 @@ forward = Table(
     Column("id", Integer, primary_key=True),
     Column("slug", String, nullable=False, unique=True),
     Column("document", String, nullable=False),
-    Column("state", String, nullable=False),
+    Column("state", String, nullable=False, default="{}"),
 )
 
 # Where sheets are served as pages: one row, or none while they never were.

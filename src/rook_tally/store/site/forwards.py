@@ -20,7 +20,8 @@ class ForwardState(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True
     """How far a forward has come, and who allowed it when.
 
     Everything before `at_us` has been sent, while it catches up; then (None) every notice up to
-    `seq`. `trouble` says why the target does not take it, since when.
+    `seq`. `trouble` says why the target does not take it, since when. One that was brought back
+    after it was deleted knows nothing of that and begins anew.
     """
 
     allowed_by: str = ""
@@ -77,14 +78,14 @@ def save_forward(
     state = ForwardState(allowed_by=who, allowed_us=now_us, at_us=begin_us)
     if before is not None and from_us is None:
         state = msgspec.structs.replace(before, trouble="", trouble_us=0)
-    connection.execute(sa.delete(table).where(table.c.slug == told.slug))
-    connection.execute(
-        sa.insert(table).values(
-            slug=told.slug,
-            document=msgspec.json.encode(told).decode(),
-            state=msgspec.json.encode(state).decode(),
-        )
-    )
+    columns = {
+        "document": msgspec.json.encode(told).decode(),
+        "state": msgspec.json.encode(state).decode(),
+    }
+    if before is None:
+        connection.execute(sa.insert(table).values(slug=told.slug, **columns))
+    else:
+        connection.execute(sa.update(table).where(table.c.slug == told.slug).values(**columns))
     note_change(connection, Subject.PAGE)
     return before is not None
 
@@ -95,6 +96,19 @@ def remove_forward(connection: Connection, name: str) -> Forward:
     connection.execute(sa.delete(schema.forward).where(schema.forward.c.slug == found.slug))
     note_change(connection, Subject.PAGE)
     return found
+
+
+def without_secret(told: Forward) -> Forward:
+    """A forward as others may read it."""
+    return msgspec.structs.replace(told, secret="")
+
+
+def with_secret_of(told: Forward, before: Forward | None) -> Forward:
+    """A forward as a file tells it, with the secret of the one that is there where the file has
+    none."""
+    if before is None or told.secret:
+        return told
+    return msgspec.structs.replace(told, secret=before.secret)
 
 
 def keep_state(connection: Connection, slug: str, state: ForwardState) -> None:

@@ -37,6 +37,9 @@ _TABLES: tuple[sa.Table, ...] = (
     schema.sheet,
     schema.report,
     schema.guideline,
+    schema.forward,
+    schema.read_key,
+    schema.gateway_key,
     schema.remark,
     schema.site,
     schema.shown_unit,
@@ -49,6 +52,7 @@ _TABLES: tuple[sa.Table, ...] = (
 )
 # Of the store's own notes those that are settings.
 _SETTINGS = (
+    "closed_ways",
     "keys_wanted",
     "passwords_at",
     "backup_schedule",
@@ -69,6 +73,9 @@ NAMES = {
     "sheet": "slug",
     "report": "slug",
     "guideline": "slug",
+    "forward": "slug",
+    "read_key": "name",
+    "gateway_key": "name",
     "remark": "text",
     "shown_unit": "quantity",
     "kind": "slug",
@@ -77,6 +84,10 @@ NAMES = {
 }
 """The column that people know a row of a table by."""
 _SECRETS = ("password", "secret", "apart")
+# Tables whose documents hold secrets, with the column that names a row.
+_SECRETIVE = {schema.way.name: schema.way.c.name, schema.forward.name: schema.forward.c.id}
+# What counts up by itself is no part of what people set.
+_COUNTED = {"forward": ("state",), "read_key": ("used_us", "requests", "sent_bytes")}
 _BY_NAME = {one.name: one for one in _TABLES}
 _SUBJECTS = (
     Subject.SITE,
@@ -85,6 +96,7 @@ _SUBJECTS = (
     Subject.SHEETS,
     Subject.REMARKS,
     Subject.REPORTS,
+    Subject.PAGE,
 )
 
 
@@ -199,7 +211,7 @@ def _write_back(connection: Connection, changes: tuple[RowChange, ...]) -> None:
 
 def _write(connection: Connection, change: RowChange, columns: Columns, *, is_new: bool) -> None:
     table, key = _of(change)
-    if table is schema.way:
+    if table.name in _SECRETIVE:
         columns = _with_secrets(connection, change, columns)
     if is_new:
         connection.execute(sa.insert(table).values(**columns))
@@ -208,12 +220,11 @@ def _write(connection: Connection, change: RowChange, columns: Columns, *, is_ne
 
 
 def _with_secrets(connection: Connection, change: RowChange, columns: Columns) -> Columns:
-    """A channel's columns with what is secret of it as it stands: that is not written down with
-    what was changed."""
-    table = schema.way
-    found = connection.execute(
-        sa.select(table.c.document).where(table.c.name == change.key)
-    ).scalar()
+    """The columns of a channel or a forward with what is secret of it as it stands: that is not
+    written down with what was changed."""
+    key = _SECRETIVE[change.table]
+    document = _BY_NAME[change.table].c.document
+    found = connection.execute(sa.select(document).where(key == change.key)).scalar()
     if found is None or "document" not in columns:
         return columns
     told = msgspec.json.decode(str(columns["document"]))
@@ -247,7 +258,9 @@ def _rows(connection: Connection) -> dict[Key, Columns]:
         for row in connection.execute(wanted).mappings():
             # SQLAlchemy's own kind of text is none for JSON.
             columns = {str(name): value for name, value in row.items()}
-            if table is schema.way:
+            if table.name in _SECRETIVE:
                 columns = _without_secrets(columns)
+            for name in _COUNTED.get(str(table.name), ()):
+                del columns[name]
             found[str(table.name), row[key.name]] = columns
     return found

@@ -65,11 +65,15 @@ def _say(connection: Connection, key: str, value: str) -> None:
 
 
 def is_access_key(connection: Connection, access_hash: str) -> bool:
-    """True if some station has the key of that hash."""
+    """True if some station or gateway has the key of that hash."""
     station = schema.station
     found = connection.execute(
         sa.select(station.c.id)
         .where(station.c.access_hash == access_hash, station.c.removed_us.is_(None))
         .limit(1)
     )
-    return found.first() is not None
+    if found.first() is not None:
+        return True
+    gateway = schema.gateway_key
+    wanted = sa.select(gateway.c.id).where(gateway.c.key_hash == access_hash).limit(1)
+    return connection.execute(wanted).first() is not None

@@ -34,6 +34,7 @@ from rook_tally.store.site.configuration import Series, Site, Station, load_site
 from rook_tally.store.site.corrections import correction_entries
 from rook_tally.store.site.display_units import units_picked
 from rook_tally.store.site.door_settings import door_settings
+from rook_tally.store.site.forwards import forwards, without_secret
 from rook_tally.store.site.guidelines import own_guidelines
 from rook_tally.store.site.kinds import own_kinds
 from rook_tally.store.site.limit_rules import limit_rules
@@ -80,6 +81,7 @@ def content_of(connection: Connection, *, secrets: bool = False) -> SiteContent:
         bench=bench_entries(connection, site),
         guidelines=tuple(own_guidelines(connection)),
         reports=tuple(reports(connection)),
+        forwards=tuple(one if secrets else without_secret(one) for one, _ in forwards(connection)),
     )
 
 

@@ -10,6 +10,7 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.alarms.channels import BUILT_IN, with_secrets_of
 from rook_tally.core.errors import RookTallyError, UsageError
+from rook_tally.core.forwards.definitions import Forward
 from rook_tally.core.plans import checked_picture
 from rook_tally.core.quantities.limit_rules import LimitOrigin, LimitScope
 from rook_tally.core.quantities.named_series import Group
@@ -51,6 +52,7 @@ from rook_tally.store.site.corrections import (
 )
 from rook_tally.store.site.display_units import write_units
 from rook_tally.store.site.door_settings import put_doors
+from rook_tally.store.site.forwards import forwards, remove_forward, save_forward, with_secret_of
 from rook_tally.store.site.guidelines import own_guidelines, remove_guideline, save_guideline
 from rook_tally.store.site.kinds import delete_kind, keep_kind, kinds, own_kinds
 from rook_tally.store.site.limit_rules import limit_rules, set_limits_of
@@ -114,7 +116,7 @@ def put_content(connection: Connection, content: SiteContent, *, who: str, now_u
         _put_limits(connection, content.limits)
     if content.doors is not None:
         put_doors(connection, content.doors)
-    _put_definitions(connection, content, now_us=now_us)
+    _put_definitions(connection, content, who=who, now_us=now_us)
     if content.bench is not None:
         put_bench_entries(connection, content.bench)
     _take_away(connection, content)
@@ -339,9 +341,11 @@ def _put_limits(connection: Connection, wanted: Sequence[LimitEntry]) -> None:
         set_limits_of(connection, LimitScope(quantity=quantity, place=place), limits)
 
 
-def _put_definitions(connection: Connection, content: SiteContent, *, now_us: int) -> None:
-    """Groups, workings, channels, watches, sheets, guidelines and reports that are new or say
-    something else."""
+def _put_definitions(
+    connection: Connection, content: SiteContent, *, who: str, now_us: int
+) -> None:
+    """Groups, workings, channels, watches, sheets, guidelines, reports and forwards that are new or
+    say something else."""
     before = {one.name: one for one in groups(connection)}
     for entry in content.groups or ():
         group = _group(connection, entry)
@@ -373,7 +377,18 @@ def _put_definitions(connection: Connection, content: SiteContent, *, now_us: in
     for report in content.reports or ():
         if kept.get(report.slug) != report:
             save_report(connection, report)
+    _put_forwards(connection, content.forwards or (), who=who, now_us=now_us)
     _order(connection, content)
+
+
+def _put_forwards(
+    connection: Connection, wanted: Sequence[Forward], *, who: str, now_us: int
+) -> None:
+    known = {one.slug: one for one, _ in forwards(connection)}
+    for one in wanted:
+        told = with_secret_of(one, known.get(one.slug))
+        if known.get(told.slug) != told:
+            save_forward(connection, told, who=who, now_us=now_us)
 
 
 def _put_workings(connection: Connection, wanted: Sequence[Working]) -> None:
@@ -446,6 +461,11 @@ def _take_away(connection: Connection, content: SiteContent) -> None:
         for report in reports(connection):
             if report.slug not in slugs:
                 remove_report(connection, report.slug)
+    if content.forwards is not None:
+        handed = {one.slug for one in content.forwards}
+        for forward, _ in forwards(connection):
+            if forward.slug not in handed:
+                remove_forward(connection, forward.slug)
     if content.channels is not None:
         stay = {one.name for one in (*content.channels, *BUILT_IN)}
         for channel in ways(connection):
