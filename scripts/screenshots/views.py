@@ -53,7 +53,7 @@ _NOWHERE = (20_000, 20_000)
 _DAYS = 7.0
 _LIVE_US = 3 * MINUTE_US
 _PATIENCE_MS = 60_000
-_QUIET_MS = 250
+_QUIET_MS, _PAUSE_MS = 250, 40
 _STRIP_LANES = (
     ("pug-gearbox", "z"),
     ("pug-gearbox", "noise"),
@@ -355,8 +355,11 @@ def _settled_picture(window: DeskWindow) -> QPixmap:
     spent.start()
     quiet.start()
     picture = window.grab()
+    loop = QEventLoop()
     while quiet.elapsed() < _QUIET_MS and spent.elapsed() < _PATIENCE_MS:
-        QApplication.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 20)
+        # Grabbing without a pause would leave the thread that reads no time.
+        QTimer.singleShot(_PAUSE_MS, loop.quit)
+        loop.exec()
         newer = window.grab()
         if not window.client.is_idle or newer.toImage() != picture.toImage():
             quiet.restart()

@@ -72,6 +72,17 @@ def _spot(page: PlanPage, x: float, y: float) -> QPoint:
     return QPointF(inside.left() + x * inside.width(), inside.top() + y * inside.height()).toPoint()
 
 
+def test_who_goes_on_to_the_plan_before_the_stations_are_read_stays_there(
+    store: Store, open_desk: OpenDesk, qtbot: QtBot
+) -> None:
+    begin_series(store)
+    window = open_desk()
+    window.show_view(STATIONS)
+    window.stations.to_plan.click()
+    qtbot.waitUntil(lambda: window.stations.list.currentIndex().isValid(), timeout=PATIENCE_MS)
+    assert window.stations.plan.isVisible()
+
+
 def test_stations_are_dragged_to_where_they_hang_and_back(
     store: Store, window: DeskWindow, qtbot: QtBot, tmp_path: Path
 ) -> None:

@@ -240,6 +240,9 @@ class StationsView(QWidget):
     def pick(self, key: str) -> None:
         """Pick a station, as the mouse or the arrow keys do."""
         self.show_page(0)
+        self._mark(key)
+
+    def _mark(self, key: str) -> None:
         keys = [one.station.key for one in self.fleet.rows]
         self.list.setCurrentIndex(self.fleet.index(keys.index(key)))
 
@@ -310,4 +313,5 @@ class StationsView(QWidget):
         self.page.refresh()
         self.tasks.refresh()
         if station is not None and not self.list.currentIndex().isValid():
-            self.pick(station.key)
+            # Whoever has gone on to the plan meanwhile stays there.
+            self._mark(station.key)
