@@ -29,7 +29,7 @@ def test_every_way_is_listed_and_has_a_switch(tmp_path: Path) -> None:
     poll = ("door", "add", "poll", "http://meter.example/now", "--station", "meter")
     assert "From now on meter.example is asked" in run(*poll)
     forwarded = run("forward", "add", "parish", "https://parish.example/in", "--quantity", "pm25")
-    assert "From now on pm25 leaves this machine for parish.example." in forwarded
+    assert "From now on PM2.5 leaves this machine for parish.example." in forwarded
     names = ["parish", "potter", "wren", "http://meter.example/now"]
     assert are_on() == dict.fromkeys(names, True)
     for name in names:

@@ -65,15 +65,16 @@ def add_forward(where: str, told: ForwardWords, *, is_sure: bool) -> None:
         user=told.user,
         secret=told.secret,
     )
-    for one in told.quantities:
-        if one not in QUANTITIES:
-            raise UsageError(
-                f"there is no quantity {one}", remedy=f"quantities: {', '.join(QUANTITIES)}"
-            )
     with existing_store(where) as store, store.read() as connection:
         site = load_site(connection)
         known = {one.name for one in site.places}
         told_first = first_use(connection, forward)
+    quantities = dict.fromkeys((*QUANTITIES, *(one.quantity.slug for one in site.series)))
+    for one in told.quantities:
+        if one not in quantities:
+            raise UsageError(
+                f"there is no quantity {one}", remedy=f"quantities: {', '.join(quantities)}"
+            )
     for place in told.places:
         if place not in known:
             raise UsageError(

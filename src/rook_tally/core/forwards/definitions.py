@@ -9,6 +9,7 @@ import msgspec
 
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.named_series import slug_of
+from rook_tally.core.quantities.registry import QUANTITIES
 
 KEPT = "no forward was changed"
 
@@ -52,7 +53,8 @@ class Forward(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     @property
     def what(self) -> str:
         """What it hands on, in words; empty for everything."""
-        return ", ".join((*self.places, *self.quantities))
+        names = (QUANTITIES[one].name if one in QUANTITIES else one for one in self.quantities)
+        return ", ".join((*self.places, *names))
 
     @property
     def host(self) -> str:

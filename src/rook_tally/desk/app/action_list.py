@@ -74,6 +74,11 @@ def _everywhere(window: DeskWindow) -> Iterator[Action]:
         ("Ctrl+Shift+E",),
         lambda: window.dialogs.show_leaves(),
     )
+    yield command(
+        tr("Keys of programs that read and of gateways that send"),
+        ("Ctrl+Shift+K",),
+        lambda: window.dialogs.show_access_keys(),
+    )
     yield command(tr("Read a CSV file"), ("Ctrl+O",), lambda: window.dialogs.read_file())
     yield command(
         tr("Read a site file, or a ready-made one"),

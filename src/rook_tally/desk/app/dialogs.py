@@ -23,6 +23,7 @@ from rook_tally.store.site import Place, Series, Station
 
 if TYPE_CHECKING:
     from rook_tally.desk.app.window import DeskWindow
+    from rook_tally.desk.dialogs.leaves import LeavesDialog
     from rook_tally.desk.dialogs.store_dialog import StoreDialog
 
 _AROUND_PIN_US = 30 * MINUTE_US
@@ -214,10 +215,38 @@ class Dialogs:
 
     def show_leaves(self) -> None:
         """Open the list of every way out of this machine."""
+        # Loaded late, as all dialogs are.
         from rook_tally.desk.dialogs.leaves import LeavesDialog
 
         window = self._window
-        self._show_of_store(LeavesDialog(window.theme, window.state, window.client.scope(), window))
+        dialog = LeavesDialog(window.theme, window.state, window.client.scope(), window)
+        dialog.forward_wanted.connect(lambda name: self.write_forward(name, dialog))
+        dialog.keys_wanted.connect(self.show_access_keys)
+        self._show_of_store(dialog)
+
+    def show_access_keys(self) -> None:
+        """Open the list of keys of programs and gateways."""
+        from rook_tally.desk.dialogs.keys import KeysDialog
+
+        window = self._window
+        self._show_of_store(KeysDialog(window.theme, window.state, window.client.scope(), window))
+
+    def write_forward(self, name: str, beside: LeavesDialog) -> None:
+        """Let the person describe a forward, or alter the one of a name."""
+        from rook_tally.desk.data.leaving_commands import ForwardForm, ForwardFormQuery
+        from rook_tally.desk.dialogs.forward import ForwardDialog
+
+        window = self._window
+
+        def begin(told: ForwardForm) -> None:
+            state = window.state
+            dialog = ForwardDialog(
+                window.theme, state.site, told.told, state.clock, window.client.scope(), beside
+            )
+            dialog.finished.connect(beside.read_again)
+            self._show(dialog)
+
+        window.client.read(ForwardFormQuery(name), begin)
 
     def write_pin(self, series: Series) -> None:
         """Let the person write down what happened, at the place of a series, at the moment

@@ -13,8 +13,9 @@ from rook_tally.core.site_file.ready_made import READY_MADE, ready_made
 from rook_tally.desk.data.site_commands import recorded
 from rook_tally.desk.data.texts import tr
 from rook_tally.desk.data.undo import UndoableResult
+from rook_tally.leaving.first_use import first_uses
 from rook_tally.login import login_name
-from rook_tally.store.site.change_history import ChangeLine
+from rook_tally.store.site.change_history import ChangeLine, ChangeSort
 from rook_tally.store.site_file.exporting import content_of, write_site_file
 from rook_tally.store.site_file.importing import put_content, text_of
 from rook_tally.store.site_file.planning import plan_of
@@ -44,7 +45,8 @@ class SiteSource:
 
 @dataclass(frozen=True, slots=True)
 class PlanSite:
-    """Say what reading a site file would change; nothing is."""
+    """Say what reading a site file would change, first of all what would leave this machine;
+    nothing is."""
 
     source: SiteSource
     now_us: int
@@ -52,7 +54,8 @@ class PlanSite:
     def apply(self, connection: Connection) -> list[ChangeLine]:
         """Look."""
         content = self.source.content()
-        return plan_of(connection, content, who=login_name(), now_us=self.now_us)
+        opened = [ChangeLine(ChangeSort.ADDED, one) for one in first_uses(connection, content)]
+        return opened + plan_of(connection, content, who=login_name(), now_us=self.now_us)
 
 
 @dataclass(frozen=True, slots=True)

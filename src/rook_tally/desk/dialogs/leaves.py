@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
@@ -20,6 +20,7 @@ from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.core.ways_out import WayOutSort
 from rook_tally.desk.data.leaving_commands import (
+    RemoveForward,
     RevokeReadKey,
     SwitchForward,
     SwitchPages,
@@ -46,7 +47,11 @@ _ELSEWHERE = {
 
 
 class LeavesDialog(StoreDialog):
-    """Lists every way out and switches the picked one."""
+    """Lists every way out and switches the picked one. `forward_wanted` says that the form of a
+    forward is wanted, by its name, or of a new one."""
+
+    forward_wanted = Signal(str)
+    keys_wanted = Signal()
 
     def __init__(
         self, theme: Theme, state: SiteState, client: ClientScope, parent: QWidget
@@ -80,8 +85,11 @@ class LeavesDialog(StoreDialog):
         self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         self.table.horizontalHeader().setStretchLastSection(True)
         self.switch, close = QPushButton(tr("Switch off")), QPushButton(tr("Close"))
+        self.new, self.keys = QPushButton(tr("New forward…")), QPushButton(tr("Keys…"))
+        self.alter, self.remove = QPushButton(tr("Change…")), QPushButton(tr("Delete"))
         row = QHBoxLayout()
-        row.addWidget(self.switch)
+        for button in (self.new, self.keys, self.alter, self.remove, self.switch):
+            row.addWidget(button)
         row.addWidget(self.note, 1)
         row.addWidget(close)
         column = QVBoxLayout(self)
@@ -92,6 +100,11 @@ class LeavesDialog(StoreDialog):
         column.addLayout(row)
         self.table.itemSelectionChanged.connect(self._refresh)
         self.switch.clicked.connect(self._on_switch)
+        self.new.clicked.connect(lambda: self.forward_wanted.emit(""))
+        self.alter.clicked.connect(self._alter)
+        self.table.doubleClicked.connect(self._alter)
+        self.remove.clicked.connect(self._on_remove)
+        self.keys.clicked.connect(self.keys_wanted)
         close.clicked.connect(self.close)
         self.read_again()
 
@@ -137,6 +150,9 @@ class LeavesDialog(StoreDialog):
         one = self.picked
         command = None if one is None else self._command(one)
         self.switch.setEnabled(command is not None)
+        is_forward = one is not None and one.sort is WayOutSort.FORWARD
+        for button in (self.alter, self.remove):
+            button.setVisible(is_forward)
         is_key = one is not None and one.sort is WayOutSort.READ_KEY
         words = tr("Revoke") if is_key else tr("Switch off")
         self.switch.setText(words if one is None or one.is_on else tr("Switch on"))
@@ -159,6 +175,15 @@ class LeavesDialog(StoreDialog):
         command = None if self.picked is None else self._command(self.picked)
         if command is not None:
             self.problem.hide()
+            self._client.write(command, lambda _done: self.read_again(), self._on_not_done)
+
+    def _alter(self) -> None:
+        if self.picked is not None and self.picked.sort is WayOutSort.FORWARD:
+            self.forward_wanted.emit(self.picked.name)
+
+    def _on_remove(self) -> None:
+        if self.picked is not None and self.picked.sort is WayOutSort.FORWARD:
+            command = RemoveForward(self.picked.name)
             self._client.write(command, lambda _done: self.read_again(), self._on_not_done)
 
     def _on_not_done(self, why: str) -> None:

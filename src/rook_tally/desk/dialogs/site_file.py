@@ -40,6 +40,7 @@ _PARTS = (
     (SitePart.SHEETS, "sheets of the Wall"),
     (SitePart.GUIDELINES, "own guidelines"),
     (SitePart.REPORTS, "reports"),
+    (SitePart.FORWARDS, "forwards"),
 )
 _SIGNS = {ChangeSort.ADDED: "+", ChangeSort.CHANGED: "·", ChangeSort.DELETED: "−"}
 

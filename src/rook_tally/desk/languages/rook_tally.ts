@@ -2415,6 +2415,26 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/data/key_commands.py" />
+      <source>{0} can read</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/key_commands.py" />
+      <source>{0} can send</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/key_commands.py" />
+      <source>{0} sends no longer</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/key_commands.py" />
+      <source>{0} sends again</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/data/leaving_commands.py" />
       <source>{0} hands on</source>
       <translation type="unfinished" />
@@ -2426,12 +2446,37 @@
     </message>
     <message>
       <location filename="desk/data/leaving_commands.py" />
+      <source>{0} saved</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/leaving_commands.py" />
+      <source>{0} deleted</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/leaving_commands.py" />
+      <source>{0} is as it was</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/leaving_commands.py" />
       <source>pages are served</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/data/leaving_commands.py" />
       <source>no page is served</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/leaving_commands.py" />
+      <source>{0} is used again</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/leaving_commands.py" />
+      <source>nothing leaves by {0} any more</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2592,11 +2637,6 @@
     <message>
       <location filename="desk/data/site_commands.py" />
       <source>{0} merged into {1}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/data/site_commands.py" />
-      <source>{0} deleted</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3296,6 +3336,146 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/dialogs/forward.py" />
+      <source>Another Rook Tally</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/forward.py" />
+      <source>https://its-address:4711</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/forward.py" />
+      <source>Key of the gateway</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/forward.py" />
+      <source>An HTTP address</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/forward.py" />
+      <source>https://example.org/readings</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/forward.py" />
+      <source>Token, if it wants one</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/forward.py" />
+      <source>An MQTT broker</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/forward.py" />
+      <source>mqtts://example.org/prefix</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/forward.py" />
+      <source>Password</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/forward.py" />
+      <source>From now on {0} leaves this machine for {1}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/forward.py" />
+      <source>without corrections</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/forward.py" />
+      <source>Save</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/forward.py" />
+      <source>New forward</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/forward.py" />
+      <source>left empty, it stays</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/forward.py" />
+      <source>means of {0} s</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/forward.py" />
+      <source>Name</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/forward.py" />
+      <source>To</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/forward.py" />
+      <source>Address</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/forward.py" />
+      <source>User</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/forward.py" />
+      <source>Key</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/forward.py" />
+      <source>Only places</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/forward.py" />
+      <source>Only quantities</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/forward.py" />
+      <source>Written as</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/forward.py" />
+      <source>Readings</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/forward.py" />
+      <source>From when</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/forward.py" />
+      <source>None ticked means all of them</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/forward.py" />
+      <source>everything that is measured</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/forward.py" />
+      <source>that address</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/dialogs/import_file.py" />
       <source>columns of the file</source>
       <translation type="unfinished" />
@@ -3501,6 +3681,96 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/dialogs/keys.py" />
+      <source>keys</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/keys.py" />
+      <source>whose: the school, shed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/keys.py" />
+      <source>whose key</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/keys.py" />
+      <source>what it may</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/keys.py" />
+      <source>may read everything</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/keys.py" />
+      <source>is a gateway: may send for stations of its own</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/keys.py" />
+      <source>the key, shown this once</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/keys.py" />
+      <source>send, as {0}.STATION</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/keys.py" />
+      <source>The key of {0}, shown this once:</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/keys.py" />
+      <source>may read {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/keys.py" />
+      <source>Make a key</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/keys.py" />
+      <source>Revoke</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/keys.py" />
+      <source>Copy</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/keys.py" />
+      <source>everything</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/keys.py" />
+      <source>never</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/keys.py" />
+      <source>no station taken in yet</source>
+      <translation type="unfinished" />
+    </message>
+    <message numerus="yes">
+      <location filename="desk/dialogs/keys.py" />
+      <source>{0} times</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/keys.py" />
+      <source>read {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/dialogs/leaves.py" />
       <source>What leaves this machine</source>
       <translation type="unfinished" />
@@ -3517,17 +3787,27 @@
     </message>
     <message>
       <location filename="desk/dialogs/leaves.py" />
-      <source>Revoke</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/leaves.py" />
       <source>Switch off</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/dialogs/leaves.py" />
-      <source>never</source>
+      <source>New forward…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/leaves.py" />
+      <source>Keys…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/leaves.py" />
+      <source>Change…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/leaves.py" />
+      <source>Delete</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3577,11 +3857,6 @@
     </message>
     <message>
       <location filename="desk/dialogs/limits.py" />
-      <source>Save</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/limits.py" />
       <source>{0} · set</source>
       <translation type="unfinished" />
     </message>
@@ -3598,11 +3873,6 @@
     <message>
       <location filename="desk/dialogs/places.py" />
       <source>New place</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/places.py" />
-      <source>Name</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3663,11 +3933,6 @@
     <message>
       <location filename="desk/dialogs/places.py" />
       <source>Merge into…</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/places.py" />
-      <source>Delete</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3743,11 +4008,6 @@
     <message>
       <location filename="desk/dialogs/readings.py" />
       <source>{0} of the {1} chosen lines copied, the most there is room for; export the series for all of them.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/readings.py" />
-      <source>Copy</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -8542,6 +8802,11 @@ large enough to be read from the other end of the room.</source>
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/watch/channel_form.py" />
+      <source>From now on alarms with value and place leave this machine for {0}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/watch/commands.py" />
       <source>{0} saved</source>
       <translation type="unfinished" />
@@ -8920,6 +9185,11 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="desk/app/action_list.py" />
       <source>What leaves this machine: to whom, what of, when last; switch it off</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>Keys of programs that read and of gateways that send</source>
       <translation type="unfinished" />
     </message>
     <message>

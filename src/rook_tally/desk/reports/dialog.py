@@ -14,8 +14,6 @@ from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QLineEdit,
-    QListWidget,
-    QListWidgetItem,
     QPushButton,
     QWidget,
 )
@@ -33,6 +31,7 @@ from rook_tally.core.reports.definitions import (
 )
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.saving_dialog import SavingDialog
+from rook_tally.desk.parts.tick_list import TickList
 from rook_tally.desk.reports.texts import tr
 from rook_tally.reports.build import TITLES
 from rook_tally.store.site import Site
@@ -45,7 +44,6 @@ _STRETCHES = {
     ReportStretch.YEAR: "a year",
     ReportStretch.OWN: "days of its own",
 }
-_LIST_HEIGHT = 96
 
 
 class ReportDialog(SavingDialog):
@@ -77,7 +75,7 @@ class ReportDialog(SavingDialog):
         self.end = QLineEdit("" if told.end is None else told.end.isoformat())
         for edit in (self.begin, self.end):
             edit.setPlaceholderText("2026-08-12")
-        self.places = self._list([one.name for one in site.places], told.places)
+        self.places = TickList({one.name: one.name for one in site.places}, told.places)
         self.places.setToolTip(tr("None ticked means all of them"))
         self.parts = {part: QCheckBox(tr(TITLES[part])) for part in ReportPart}
         for part, box in self.parts.items():
@@ -89,7 +87,7 @@ class ReportDialog(SavingDialog):
         self.choose = QPushButton(tr("Choose…"))
         self.choose.setObjectName("small")
         self.choose.clicked.connect(self._choose)
-        self.mail = self._list(list(channels), told.mail)
+        self.mail = TickList({one: one for one in channels}, told.mail)
         self.forms = {form: QCheckBox(form.value.upper()) for form in ReportForm}
         for form, box in self.forms.items():
             box.setChecked(form in told.forms)
@@ -101,16 +99,6 @@ class ReportDialog(SavingDialog):
         self.stretch.currentIndexChanged.connect(self._on_stretch)
         self._on_stretch()
         self.buttons.accepted.connect(self._on_save)
-
-    def _list(self, names: Sequence[str], ticked: Sequence[str]) -> QListWidget:
-        made = QListWidget()
-        made.setMaximumHeight(_LIST_HEIGHT)
-        # What is not there any more stays to be seen, and to be taken away.
-        for name in (*names, *(one for one in ticked if one not in names)):
-            item = QListWidgetItem(name, made)
-            is_ticked = Qt.CheckState.Checked if name in ticked else Qt.CheckState.Unchecked
-            item.setCheckState(is_ticked)
-        return made
 
     def _lay_out(self, *, has_channels: bool) -> None:
         form = QFormLayout(self)
@@ -171,14 +159,14 @@ class ReportDialog(SavingDialog):
             slug=slug_of(name) if self._begun is None else self._begun.slug,
             name=name,
             stretch=stretch,
-            places=_ticked(self.places),
+            places=self.places.ticked,
             quantities=() if self._begun is None else self._begun.quantities,
             parts=tuple(part for part, box in self.parts.items() if box.isChecked()),
             begin=_day(self.begin.text()) if is_own else None,
             end=_day(self.end.text()) if is_own else None,
             at="" if is_own else self.at.text().strip(),
             folder=self.folder.text().strip(),
-            mail=_ticked(self.mail),
+            mail=self.mail.ticked,
             forms=tuple(form for form, box in self.forms.items() if box.isChecked()),
             paper=Paper(self.paper.currentData()),
         )
@@ -191,11 +179,6 @@ def _beside(*widgets: QWidget) -> QWidget:
     for one in widgets:
         row.addWidget(one)
     return made
-
-
-def _ticked(names: QListWidget) -> tuple[str, ...]:
-    items = [names.item(at) for at in range(names.count())]
-    return tuple(one.text() for one in items if one.checkState() is Qt.CheckState.Checked)
 
 
 def _day(text: str) -> date | None:

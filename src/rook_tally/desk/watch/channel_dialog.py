@@ -32,6 +32,7 @@ from rook_tally.desk.watch.channel_form import (
     EVERY,
     FIELDS,
     SECRET,
+    leaving_words,
     place_words,
     texts_of,
     way_from,
@@ -121,6 +122,8 @@ class ChannelDialog(AskingDialog):
             self.form.addRow(tr(_TOLD[name]), self.fields[name])
             if name == SECRET[-1]:
                 self.form.addRow("", self.kept)
+        self.leaving = Label()
+        self.leaving.setWordWrap(True)
         self.why = Label()
         self.why.setWordWrap(True)
         tint(self.why, theme.level(Level.HIGH))
@@ -145,6 +148,7 @@ class ChannelDialog(AskingDialog):
         buttons.addWidget(self.keep)
         right = QVBoxLayout()
         right.addLayout(self.form)
+        right.addWidget(self.leaving)
         right.addWidget(self.why)
         right.addWidget(self.tested)
         right.addStretch(1)
@@ -157,6 +161,10 @@ class ChannelDialog(AskingDialog):
         self.remove.clicked.connect(self._remove)
         self.test.clicked.connect(self._send_test)
         self.sort.currentIndexChanged.connect(lambda _at: self._show_fields())
+        for name in ("host", "url"):
+            field = self.fields[name]
+            assert isinstance(field, QLineEdit)
+            field.textChanged.connect(self._say_what_leaves)
         self.list.currentRowChanged.connect(self._pick)
         self._fill()
         self.begin()
@@ -234,6 +242,11 @@ class ChannelDialog(AskingDialog):
         wanted = {*FIELDS[self.sort.currentData()], *EVERY}
         for name, field in self.fields.items():
             self.form.setRowVisible(field, name in wanted)
+        self._say_what_leaves()
+
+    def _say_what_leaves(self) -> None:
+        """A host that is new hears of this site from then on: said before it is saved."""
+        self.leaving.setText(leaving_words(self.sort.currentData(), self._texts(), self._ways))
 
     def _texts(self) -> dict[str, str]:
         return {

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from urllib.parse import urlsplit
 
 from msgspec.structs import replace
 
@@ -12,6 +13,8 @@ from rook_tally.core.alarms.definitions import HoursOfDay
 from rook_tally.core.alarms.edits import hours_of
 from rook_tally.core.alarms.sentences import hours_words
 from rook_tally.core.errors import UsageError
+from rook_tally.core.hosts import host_named, is_loopback
+from rook_tally.desk.watch.texts import tr
 
 FIELDS: Mapping[ChannelKind, tuple[str, ...]] = {
     ChannelKind.MAIL: ("to", "sender", "host", "security", "port", "user", "password"),
@@ -121,3 +124,14 @@ def _port(text: str) -> int:
     if not text.isdigit() or not 0 < int(text) < 65536:
         raise UsageError(f"{text!r} is no port", remedy="leave it empty for the usual one")
     return int(text)
+
+
+def leaving_words(sort: ChannelKind, said: Mapping[str, str], known: Sequence[Channel]) -> str:
+    """What leaves this machine for whom once the form is saved; empty where nothing new does."""
+    host = said.get("host", "").strip() if sort is ChannelKind.MAIL else ""
+    if sort is ChannelKind.WEBHOOK:
+        host = host_named(said.get("url", "").strip().partition("://")[2].partition("/")[0])
+    hosts = {one.host for one in known} | {urlsplit(one.url).hostname for one in known}
+    if not host or is_loopback(host) or host in hosts:
+        return ""
+    return tr("From now on alarms with value and place leave this machine for {0}.", host)
