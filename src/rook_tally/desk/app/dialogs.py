@@ -233,12 +233,12 @@ class Dialogs:
 
     def write_forward(self, name: str, beside: LeavesDialog) -> None:
         """Let the person describe a forward, or alter the one of a name."""
-        from rook_tally.desk.data.leaving_commands import ForwardForm, ForwardFormQuery
+        from rook_tally.desk.data.leaving_commands import ForwardDraft, ForwardDraftQuery
         from rook_tally.desk.dialogs.forward import ForwardDialog
 
         window = self._window
 
-        def begin(told: ForwardForm) -> None:
+        def begin(told: ForwardDraft) -> None:
             state = window.state
             dialog = ForwardDialog(
                 window.theme, state.site, told.told, state.clock, window.client.scope(), beside
@@ -246,7 +246,7 @@ class Dialogs:
             dialog.finished.connect(beside.read_again)
             self._show(dialog)
 
-        window.client.read(ForwardFormQuery(name), begin)
+        window.client.read(ForwardDraftQuery(name), begin)
 
     def write_pin(self, series: Series) -> None:
         """Let the person write down what happened, at the place of a series, at the moment

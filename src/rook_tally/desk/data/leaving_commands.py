@@ -57,7 +57,7 @@ class SwitchForward:
 
 
 @dataclass(frozen=True, slots=True)
-class ForwardForm:
+class ForwardDraft:
     """What the form of a forward begins with: the one to alter, None for a new one."""
 
     told: Forward | None
@@ -65,16 +65,16 @@ class ForwardForm:
 
 
 @dataclass(frozen=True, slots=True)
-class ForwardFormQuery:
+class ForwardDraftQuery:
     """Asks for what the form of a forward begins with."""
 
     name: str
 
-    def run(self, connection: Connection) -> ForwardForm:
+    def run(self, connection: Connection) -> ForwardDraft:
         """Read it."""
         known = [told for told, _ in forwards(connection)]
         told = next((one for one in known if one.slug == self.name), None)
-        return ForwardForm(told, tuple(one.slug for one in known))
+        return ForwardDraft(told, tuple(one.slug for one in known))
 
 
 @dataclass(frozen=True, slots=True)
