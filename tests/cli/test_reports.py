@@ -8,8 +8,9 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from rook_tally.core.timestamps import DAY_US
+from rook_tally.core.timestamps import DAY_US, rfc3339
 from rook_tally.store.base import Store
+from rook_tally.store.maintenance import open_store
 from rook_tally.store.site import set_site
 from tests.bench.air_of_rooms import START_US, keep, moments
 from tests.processes import rook_tally
@@ -65,9 +66,48 @@ def test_own_guidelines_are_held_against(where: str) -> None:
     assert "dust" not in run(where, "guideline", "list")
 
 
+def test_a_guideline_follows_what_another_place_says(where: str) -> None:
+    """As of a town's air that a poll door asks for: day by day, and only days heard there count."""
+    store = open_store(where)
+    time_us = moments(5)
+    day = (time_us - START_US) // DAY_US
+    # Higher than the booth's 20 on one of its three days; after five nothing is heard any more.
+    keep(store, "town", time_us, np.where(day == 1, 25.0, 8.0), quantity="pm25", place="Town")
+    store.close()
+    run(where, "report", "add", "month", "--part", "limits", "--place", "Shop")
+    follows = ("--follows", "town.pm25", "--name", "The town")
+    run(where, "guideline", "add", "town", "pm25", "0", *follows)
+    shown = run(where, "report", "show", "month", "--for", "2026-03")
+    line = next(one for one in shown.splitlines() if "The town" in one)
+    assert "as there" in line and "2 of 5 days" in line
+    assert "The town: the same mean of town pm25" in shown
+    assert "town.pm25" in run(where, "guideline", "list")
+    stretch = ("--from", rfc3339(START_US), "--to", rfc3339(START_US + 20 * DAY_US))
+    answer = json.loads(run(where, "profile", "booth", *stretch, "--json"))
+    assert {"title": "The town, mean of a day", "level": pytest.approx(11.4)} in [
+        {name: one[name] for name in ("title", "level")} for one in answer["guidelines"]
+    ]
+
+
+def test_guidelines_are_limits_to_choose_from(where: str) -> None:
+    run(where, "guideline", "add", "guild", "pm25", "0.01 mg/m³", "--name", "The guild")
+    assert "guild " in run(where, "limit", "presets", "pm25")
+    run(where, "limit", "set", "pm25", "--preset", "guild")
+    (row,) = [
+        one
+        for one in json.loads(run(where, "limit", "list", "--json"))
+        if one["quantity"] == "pm25"
+    ]
+    assert row["above"][1] == 10.0
+
+
 @pytest.mark.parametrize(
     ("words", "why"),
     [
+        (
+            ("guideline", "add", "x", "pm25", "0", "--follows", "town.pm25"),
+            "there is no series town.pm25",
+        ),
         (("report", "run", "nothing"), "there is no report nothing"),
         (("report", "add", "x", "--place", "Attic"), "there is no place Attic"),
         (("report", "add", "x", "--mail", "nobody"), "there is no mail channel nobody"),

@@ -5,11 +5,13 @@ from __future__ import annotations
 import pytest
 from msgspec.structs import replace
 
+from rook_tally.core.quantities.guidelines import Guideline, Rule
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.wall.definitions import LevelLimits, PaneKind
 from rook_tally.store.alarms import save_watch
 from rook_tally.store.site import RequestKind, create_request
+from rook_tally.store.site.guidelines import save_guideline
 from rook_tally.wall.pane_views import (
     ColumnsBody,
     DayBody,
@@ -124,6 +126,34 @@ def test_columns_stand_on_one_scale_with_todays_span(studio: Studio) -> None:
     assert damp.at is not None
     assert yard.at < damp.at < kiln.low < kiln.at
     assert face.aside == "°C · today’s span and now"
+
+
+def test_columns_are_held_against_a_guideline_or_what_another_series_says(studio: Studio) -> None:
+    own = Guideline(
+        slug="yard",
+        name="The yard",
+        quantity="pm25",
+        rule=Rule.DAY_MEAN,
+        limit=0.0,
+        station="yard-post",
+        field="pm25",
+    )
+    with studio.store.write() as connection:
+        save_guideline(connection, own)
+    booth = ("pm25@glaze-booth",)
+    face = studio.face(COLUMNS, *booth, guideline="who-pm25-day", low=0.0, high=100.0)
+    assert isinstance(face.body, ColumnsBody)
+    assert face.body.against == (0.15, "WHO 15")
+    face = studio.face(COLUMNS, *booth, guideline="yard", low=0.0, high=100.0)
+    assert isinstance(face.body, ColumnsBody)
+    assert face.body.against is not None
+    level, words = face.body.against
+    assert (round(level, 9), words) == (0.07, "The yard 7")
+    # One of another quantity, and one that is gone, are not drawn.
+    for slug in ("who-noise-day", "nobody"):
+        face = studio.face(COLUMNS, *booth, guideline=slug)
+        assert isinstance(face.body, ColumnsBody)
+        assert face.body.against is None
 
 
 def test_a_ribbon_names_its_peak_and_when(studio: Studio) -> None:

@@ -30,6 +30,7 @@ from rook_tally.core.timestamps import (
 )
 from rook_tally.store.readings import read_range
 from rook_tally.store.site import Series, Site
+from rook_tally.store.site.guidelines import guidelines
 
 _BIN_S = 1800.0
 _MOST_SPELLS = 200
@@ -53,6 +54,15 @@ class Spell(msgspec.Struct, frozen=True):
     cut: bool
 
 
+class GuidelineLevel(msgspec.Struct, frozen=True):
+    """A guideline beside a series: its name with the mean it is about, its level in the base unit
+    (of one that follows a series that one's mean over the stretch), and its source."""
+
+    title: str
+    level: float
+    source: str
+
+
 class UsualAnswer(msgspec.Struct, frozen=True):
     """What is usual of a series and what is not; figures in the base unit.
 
@@ -73,6 +83,7 @@ class UsualAnswer(msgspec.Struct, frozen=True):
     distribution: Distribution
     before_days: float
     notes: tuple[str, ...]
+    guidelines: tuple[GuidelineLevel, ...] = ()
 
 
 def usual(
@@ -139,7 +150,30 @@ def usual(
         distribution,
         (end_us - start_us) / DAY_US,
         _notes(inside, before, series, start_us, end_us),
+        guideline_levels(connection, site, series, start_us, end_us),
     )
+
+
+def guideline_levels(
+    connection: Connection, site: Site, series: Series, start_us: int, end_us: int
+) -> tuple[GuidelineLevel, ...]:
+    """The guidelines of a series' quantity, the lowest first."""
+    there = {(one.station.key, one.field): one for one in site.series}
+    found = []
+    for told in guidelines(connection):
+        if told.quantity != series.quantity.slug:
+            continue
+        level = told.limit
+        if told.follows is not None:
+            followed = there.get(told.follows)
+            if followed is None:
+                continue
+            readings = read_range(connection, followed.id, start_us, end_us)
+            if not readings.good.any():
+                continue
+            level = float(readings.value[readings.good].mean())
+        found.append(GuidelineLevel(told.title, level, told.source))
+    return tuple(sorted(found, key=lambda one: one.level))
 
 
 def local_hours(start_us: int, end_us: int, zone: ZoneInfo) -> tuple[TimeArray, TimeArray]:

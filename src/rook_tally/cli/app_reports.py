@@ -184,11 +184,19 @@ def guideline_add(
     context: typer.Context,
     slug: Annotated[str, typer.Argument(metavar="NAME", help="In lower case, with hyphens.")],
     quantity: Annotated[str, typer.Argument(help="Such as pm25.")],
-    limit: Annotated[str, typer.Argument(help="With its unit where that is not the usual one.")],
+    limit: Annotated[
+        str, typer.Argument(help="With its unit where that is not the usual one; 0 with --follows.")
+    ],
     rule: Annotated[str, typer.Option(metavar="hour|8h|day|year", help="Which mean.")] = "day",
     allowed: Annotated[int, typer.Option(metavar="DAYS", help="Allowed a year.")] = 0,
     name: Annotated[str, typer.Option(metavar="TEXT", help="How people call it.")] = "",
     source: Annotated[str, typer.Option(metavar="TEXT", help="Where it is from.")] = "",
+    follows: Annotated[
+        str,
+        typer.Option(
+            metavar="STATION.FIELD", help="The limit is what that series says, as of a poll door."
+        ),
+    ] = "",
     store: StoreOption = None,
 ) -> None:
     """Write an own guideline; one of that name is replaced."""
@@ -203,6 +211,7 @@ def guideline_add(
         allowed=allowed,
         name=name,
         source=source,
+        follows=follows,
     )
 
 

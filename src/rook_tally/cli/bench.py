@@ -409,6 +409,8 @@ def print_profile(
     for spell in answer.spells[:_MOST_LINES]:
         length = duration((spell.end_us - spell.start_us) / 1e6)
         typer.echo(f"  {rfc3339(spell.start_us)}  {length}  peak {shown.figure(spell.peak)}")
+    for told in answer.guidelines:
+        typer.echo(f"  {told.title}: {shown.limit_text(told.level)} {shown.symbol}".rstrip())
     _print_notes(answer.notes)
 
 
@@ -441,6 +443,14 @@ def _usual(answer: UsualAnswer) -> Told:
                 "cut": one.cut,
             }
             for one in answer.spells
+        ],
+        "guidelines": [
+            {
+                "title": one.title,
+                "level": _plain(float(shown.value(one.level))),
+                "source": one.source,
+            }
+            for one in answer.guidelines
         ],
         "notes": list(answer.notes),
     }

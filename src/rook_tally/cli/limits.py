@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import msgspec
 import typer
 from sqlalchemy.engine import Connection
@@ -10,6 +12,7 @@ from rook_tally.cli.changing import changing
 from rook_tally.cli.selectors import chosen_series, station_named
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.display_unit import DisplayUnit
+from rook_tally.core.quantities.guidelines import Guideline
 from rook_tally.core.quantities.levels import Limits
 from rook_tally.core.quantities.limit_presets import LIMIT_PRESETS, presets_for
 from rook_tally.core.quantities.limit_rules import (
@@ -22,6 +25,7 @@ from rook_tally.core.quantities.limit_rules import (
 from rook_tally.core.quantities.registry import QUANTITIES, quantity_named
 from rook_tally.store.maintenance import existing_store, open_store
 from rook_tally.store.site import Series, limit_rules, load_site, shown_units
+from rook_tally.store.site.guidelines import guidelines
 from rook_tally.store.workings import set_limits as set_limits_anywhere
 from rook_tally.store.workings import workings
 
@@ -99,10 +103,13 @@ def origin_words(one: Series) -> str:
 def list_presets(where: str, quantity: str) -> None:
     """Print published limits, of a quantity or all, with their sources."""
     with open_store(where) as store, store.read() as connection:
-        picked = shown_units(connection)
+        picked, known = shown_units(connection), guidelines(connection)
     if quantity:
         quantity_named(quantity)
-    for one in presets_for(quantity) if quantity else LIMIT_PRESETS:
+    several: list[str] = [one.quantity for one in LIMIT_PRESETS]
+    several += [one.quantity for one in known]
+    names = [quantity] if quantity else [one for one in dict.fromkeys(several) if one]
+    for one in dict.fromkeys(one for name in names for one in presets_for(name, known)):
         sides = ""
         if one.quantity:
             told = QUANTITIES[one.quantity]
@@ -136,7 +143,7 @@ def set_limits(
     with changing(where) as connection:
         scope, told = _scope(connection, quantity, place, station)
         if preset is not None:
-            limits = _preset(preset, quantity)
+            limits = _preset(preset, quantity, guidelines(connection))
         else:
             limits = limits_of(
                 _NO_SIDE if above is None else typed_side(above, told),
@@ -165,10 +172,11 @@ def clear_limits(where: str, quantity: str, *, place: str, station: str) -> None
     typer.echo(f"{quantity} {_where(place, station)}: what was set is taken back")
 
 
-def _preset(name: str, quantity: str) -> Limits:
-    found = next((one for one in presets_for(quantity) if one.name == name), None)
+def _preset(name: str, quantity: str, guidelines: Sequence[Guideline]) -> Limits:
+    several = presets_for(quantity, guidelines)
+    found = next((one for one in several if one.name == name), None)
     if found is None:
-        known = ", ".join(one.name for one in presets_for(quantity))
+        known = ", ".join(one.name for one in several)
         raise UsageError(f"{quantity} has no preset {name!r}", remedy=f"choose one of: {known}")
     return found.limits
 

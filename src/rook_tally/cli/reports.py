@@ -15,6 +15,7 @@ from rook_tally.cli.progress_line import progress_line
 from rook_tally.clock import now_us
 from rook_tally.core.errors import UsageError
 from rook_tally.core.moment_words import write_moments
+from rook_tally.core.quantities.guidelines import Guideline, Rule
 from rook_tally.core.quantities.named_series import slug_of
 from rook_tally.core.quantities.number_format import write_with
 from rook_tally.core.quantities.number_input import number_and_unit
@@ -29,7 +30,6 @@ from rook_tally.core.reports.definitions import (
 )
 from rook_tally.core.reports.document import Paragraph, ReportDocument, ReportTable
 from rook_tally.core.reports.files import reports_from_toml, reports_to_toml
-from rook_tally.core.reports.guidelines import Guideline, Rule
 from rook_tally.core.reports.periods import Period, last_period, period_named
 from rook_tally.core.site_settings import DecimalMark, SiteSettings
 from rook_tally.core.timestamps import rfc3339
@@ -382,7 +382,7 @@ def list_guidelines(where: str, *, as_json: bool) -> None:
         return
     for one in told:
         unit = QUANTITIES[one.quantity].base.symbol
-        limit = f"{one.limit:g} {unit}"
+        limit = f"{one.limit:g} {unit}" if one.follows is None else ".".join(one.follows)
         typer.echo(
             f"{one.slug:<20} {one.quantity:<18} {one.rule.words:<22} {limit:<14} {one.source}"
         )
@@ -398,6 +398,7 @@ def add_guideline(
     allowed: int,
     name: str,
     source: str,
+    follows: str,
 ) -> None:
     """Keep an own guideline."""
     if quantity not in QUANTITIES:
@@ -412,7 +413,10 @@ def add_guideline(
     known = QUANTITIES[quantity].base if not unit else QUANTITIES[quantity].unit(unit)
     if known is None:
         raise UsageError(f"{quantity} has no unit {unit}")
+    station, _, field = follows.rpartition(".")
     told = Guideline(
+        station=station,
+        field=field if station else follows,
         slug=slug_of(slug),
         name=name or slug,
         quantity=quantity,
@@ -422,6 +426,13 @@ def add_guideline(
         source=source,
     )
     with changing(where) as connection:
+        known_series = {(one.station.key, one.field) for one in load_site(connection).series}
+        if told.follows is not None and told.follows not in known_series:
+            raise UsageError(
+                f"there is no series {follows}",
+                kept="no guideline was changed",
+                remedy="`rook-tally latest` lists them",
+            )
         replaced = save_guideline(connection, told) is not None
     typer.echo(f"{told.slug}: {'replaced' if replaced else 'new'}")
 

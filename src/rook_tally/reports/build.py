@@ -8,10 +8,10 @@ from zoneinfo import ZoneInfo
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import UsageError
+from rook_tally.core.quantities.guidelines import Guideline
 from rook_tally.core.quantities.number_format import figure
 from rook_tally.core.reports.definitions import Report, ReportPart
 from rook_tally.core.reports.document import Paragraph, ReportBlock, ReportDocument, ReportSection
-from rook_tally.core.reports.guidelines import Guideline
 from rook_tally.core.reports.periods import Period
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.reports.charts_part import (
@@ -182,6 +182,24 @@ def _material(
     return Material(site, calendar, tuple(found), tuple(silent), tuple(earlier))
 
 
+def _followed(
+    connection: Connection, material: Material, known: Sequence[Guideline]
+) -> dict[str, SeriesFigures]:
+    """What the series that guidelines follow say, by slug; without those that were not heard."""
+    there = {(one.station.key, one.field): one for one in material.site.series}
+    about = {one.series.quantity.slug for one in material.figures}
+    found = {}
+    for told in known:
+        series = there.get(told.follows) if told.follows is not None else None
+        if series is None or told.quantity not in about:
+            continue
+        readings = readings_of(connection, series, material.calendar, None)
+        figures = figures_in(readings, series, material.calendar)
+        if figures is not None:
+            found[told.slug] = figures
+    return found
+
+
 class _Blocks:
     """The blocks of each part."""
 
@@ -191,6 +209,8 @@ class _Blocks:
         self._connection, self._report, self._material = connection, report, material
         self._guidelines = known
         self._alarms = alarm_figures(connection, material)
+        is_held = bool({ReportPart.SENTENCES, ReportPart.LIMITS} & set(report.parts))
+        self._followed = _followed(connection, material, known) if is_held else {}
 
     def of(self, part: ReportPart) -> Sequence[ReportBlock]:
         """The blocks of a part; none where it has nothing to say."""
@@ -201,7 +221,9 @@ class _Blocks:
             case ReportPart.FIGURES:
                 return figures_blocks(material)
             case ReportPart.LIMITS:
-                return limits_blocks(material, self._guidelines, self._report.stretch)
+                return limits_blocks(
+                    material, self._guidelines, self._report.stretch, self._followed
+                )
             case ReportPart.HOURS:
                 return hours_blocks(material)
             case ReportPart.CHARTS:
@@ -230,7 +252,9 @@ class _Blocks:
     def _sentences(self) -> list[ReportBlock]:
         material = self._material
         told: list[ReportBlock] = [
-            sentences(material, self._guidelines, self._alarms, self._report.stretch)
+            sentences(
+                material, self._guidelines, self._alarms, self._report.stretch, self._followed
+            )
         ]
         _, gone = chosen(material.site, self._report)
         if gone:

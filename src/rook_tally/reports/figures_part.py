@@ -3,19 +3,20 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from zoneinfo import ZoneInfo
 
 import numpy as np
 
+from rook_tally.core.arrays import BoolArray, FloatArray
 from rook_tally.core.comparing.day_figures import annual_mean, days_above
 from rook_tally.core.moment_words import clock_words, day_words
 from rook_tally.core.quantities.display_unit import DisplayUnit
+from rook_tally.core.quantities.guidelines import Guideline, Rule
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.number_format import UNKNOWN, duration, figure
 from rook_tally.core.reports.definitions import ReportStretch
 from rook_tally.core.reports.document import Paragraph, ReportBlock, ReportCell, ReportTable
-from rook_tally.core.reports.guidelines import Guideline, Rule
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.reports.material import Material, SeriesFigures
 from rook_tally.reports.texts import tr
@@ -124,32 +125,56 @@ def heard_cell(share: float) -> ReportCell:
 
 
 def held_against(
-    one: SeriesFigures, told: Guideline, stretch: ReportStretch
+    one: SeriesFigures,
+    told: Guideline,
+    stretch: ReportStretch,
+    followed: SeriesFigures | None = None,
 ) -> tuple[int, int, float]:
-    """How many days, or years, are past a guideline, how many count, and the worst of them."""
+    """How many days, or years, are past a guideline, how many count, and the worst of them; held
+    against the same means of the series it follows, where it does."""
+    if told.follows is not None and followed is None:
+        return 0, 0, math.nan
     if told.rule is Rule.YEAR_MEAN:
         year = annual_mean(one.days.mean, one.days.valid)
         if stretch is not ReportStretch.YEAR or not year.enough:
             return 0, 0, math.nan
-        return int(year.mean > told.limit), 1, year.mean
-    if told.rule is Rule.DAY_MEAN:
-        value, valid = one.days.mean, one.days.valid
-    elif told.rule is Rule.RUNNING_8H:
-        value, valid = one.eight_h, one.eight_h_valid
-    else:
-        with np.errstate(all="ignore"):
-            value = np.array(
-                [np.nanmax(row) if np.isfinite(row).any() else np.nan for row in one.hours]
-            )
-        valid = np.count_nonzero(np.isfinite(one.hours), axis=1) >= 18
-    found = days_above(value, told.limit, valid)
+        limit = told.limit
+        if followed is not None:
+            there = annual_mean(followed.days.mean, followed.days.valid)
+            if not there.enough:
+                return 0, 0, math.nan
+            limit = there.mean
+        return int(year.mean > limit), 1, year.mean
+    value, valid = _means(one, told.rule)
+    limits: float | FloatArray = told.limit
+    if followed is not None:
+        there_mean, there_valid = _means(followed, told.rule)
+        limits = np.where(there_valid, there_mean, np.nan)
+        valid = valid & ~np.isnan(limits)
+    found = days_above(value, limits, valid)
     counted = value[valid & np.isfinite(value)]
     worst = float(counted.max()) if len(counted) else math.nan
     return found.days_above or 0, found.valid_days, worst
 
 
+def _means(one: SeriesFigures, rule: Rule) -> tuple[FloatArray, BoolArray]:
+    """The mean of each day that a rule is about, and which of them count."""
+    if rule is Rule.DAY_MEAN:
+        return one.days.mean, one.days.valid
+    if rule is Rule.RUNNING_8H:
+        return one.eight_h, one.eight_h_valid
+    with np.errstate(all="ignore"):
+        highest = np.array(
+            [np.nanmax(row) if np.isfinite(row).any() else np.nan for row in one.hours]
+        )
+    return highest, np.count_nonzero(np.isfinite(one.hours), axis=1) >= 18
+
+
 def limits_blocks(
-    material: Material, guidelines: Sequence[Guideline], stretch: ReportStretch
+    material: Material,
+    guidelines: Sequence[Guideline],
+    stretch: ReportStretch,
+    followed: Mapping[str, SeriesFigures],
 ) -> list[ReportBlock]:
     """Days past each guideline, of the days that count, and the worst; then the sources."""
     rows, sources = [], []
@@ -159,7 +184,7 @@ def limits_blocks(
             if told.quantity != several[0].series.quantity.slug:
                 continue
             for one in several:
-                past, counted, worst = held_against(one, told, stretch)
+                past, counted, worst = held_against(one, told, stretch, followed.get(told.slug))
                 if not counted:
                     continue
                 sources.append(told)
@@ -172,7 +197,12 @@ def limits_blocks(
         (3.0, 2.6, 1.4, 1.4, 1.2),
         "llrrr",
     )
-    known = dict.fromkeys(f"{one.name}: {one.source}" for one in sources)
+    known = dict.fromkeys(
+        f"{one.name}: {one.source or tr('own')}"
+        if one.follows is None
+        else tr("{0}: the same mean of {1}", one.name, " ".join(one.follows))
+        for one in sources
+    )
     rule = tr("A day counts when 75 % of it was heard, a year when 90 % of its days count.")
     return [table, Paragraph(f"{rule} {'; '.join(known)}.", is_quiet=True)]
 
@@ -188,7 +218,11 @@ def _limit_row(
     return (
         ReportCell(f"{name}, {quantity}"),
         ReportCell(f"{told.name}, {tr(told.rule.words)}"),
-        ReportCell(f"{shown.limit_text(told.limit)} {shown.symbol}".rstrip()),
+        ReportCell(
+            f"{shown.limit_text(told.limit)} {shown.symbol}".rstrip()
+            if told.follows is None
+            else tr("as there")
+        ),
         ReportCell((tr("yes") if past else tr("no")) if is_year else of, level=level),
         ReportCell(shown.figure(worst, more=0), is_strong=True),
     )

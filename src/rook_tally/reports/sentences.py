@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 import msgspec
 import numpy as np
 
 from rook_tally.bench.wording import in_unit
+from rook_tally.core.quantities.guidelines import Guideline, Rule
 from rook_tally.core.quantities.number_format import duration, figure
 from rook_tally.core.reports.definitions import ReportStretch
 from rook_tally.core.reports.document import Paragraph
-from rook_tally.core.reports.guidelines import Guideline, Rule
 from rook_tally.reports.figures_part import held_against, moment
 from rook_tally.reports.material import Material, SeriesFigures
 from rook_tally.reports.records_part import AlarmFigures
@@ -38,12 +38,13 @@ def sentences(
     guidelines: Sequence[Guideline],
     alarms: Sequence[AlarmFigures],
     stretch: ReportStretch,
+    followed: Mapping[str, SeriesFigures],
 ) -> Paragraph:
     """The sentences of a report as one paragraph."""
     if not material.figures:
         return Paragraph(tr("Nothing was heard in this stretch."))
     found = [
-        *_past_guidelines(material, guidelines, stretch),
+        *_past_guidelines(material, guidelines, stretch, followed),
         *_alarms(alarms),
         *_not_heard(material),
         *_otherwise(material),
@@ -63,7 +64,10 @@ def count_words(number: int) -> str:
 
 
 def _past_guidelines(
-    material: Material, guidelines: Sequence[Guideline], stretch: ReportStretch
+    material: Material,
+    guidelines: Sequence[Guideline],
+    stretch: ReportStretch,
+    followed: Mapping[str, SeriesFigures],
 ) -> list[Remarkable]:
     """Of each series the guideline that it was past on most days, beyond those allowed."""
     found = []
@@ -72,7 +76,7 @@ def _past_guidelines(
         for told in guidelines:
             if told.quantity != one.series.quantity.slug or told.rule is Rule.YEAR_MEAN:
                 continue
-            past, counted, _ = held_against(one, told, stretch)
+            past, counted, _ = held_against(one, told, stretch, followed.get(told.slug))
             if past and (worst is None or past > worst[0]):
                 worst = past, counted, told
         if worst is None:
@@ -82,6 +86,8 @@ def _past_guidelines(
         days = tr_count(past, "one day", "{0} days")
         strong = days if past == 1 else tr("{0} days", count_words(past))
         limit = f"{shown.limit_text(told.limit)} {shown.symbol}".rstrip()
+        if told.follows is not None:
+            limit = tr("that of {0} in", told.station)
         found.append(
             Remarkable(
                 5.0 + past / max(counted, 1),

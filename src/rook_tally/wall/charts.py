@@ -33,6 +33,9 @@ def columns(maker: PaneBuilder) -> PaneContent:
         for one in maker.series
         if one.id in latest and math.isfinite(latest[one.id].value)
     ]
+    against = _against(maker, first)
+    if against is not None:
+        held.append(against[0])
     low, high = _range(maker, first, min(held, default=0.0), max(held, default=1.0))
 
     def part(value: float | None) -> float | None:
@@ -53,9 +56,29 @@ def columns(maker: PaneBuilder) -> PaneContent:
     )
     symbol = maker.shown(first).symbol
     aside = tr("today’s span and now")
+    level = None if against is None else part(against[0])
+    line = None if against is None or level is None else (level, against[1])
     return PaneContent(
-        tr(first.quantity.name), f"{symbol} · {aside}" if symbol else aside, ColumnsBody(made)
+        tr(first.quantity.name), f"{symbol} · {aside}" if symbol else aside, ColumnsBody(made, line)
     )
+
+
+def _against(maker: PaneBuilder, first: Series) -> tuple[float, str] | None:
+    """Level and words of the guideline the columns are held against; of one that follows a series
+    what that says now."""
+    told = maker.known.material.guidelines.get(maker.pane.guideline)
+    if told is None or told.quantity != first.quantity.slug:
+        return None
+    level = told.limit
+    if told.follows is not None:
+        snapshot = maker.known.snapshot
+        there = {(one.station.key, one.field): one.id for one in snapshot.site.series}
+        reading = snapshot.latest.get(there.get(told.follows, -1))
+        if reading is None or not math.isfinite(reading.value):
+            return None
+        level = reading.value
+    shown = maker.shown(first)
+    return level, f"{told.name} {shown.limit_text(level)}"
 
 
 def _names(series: tuple[Series, ...]) -> list[tuple[str, str]]:

@@ -10,6 +10,7 @@ from zoneinfo import ZoneInfo
 import numpy as np
 from sqlalchemy.engine import Connection
 
+from rook_tally.core.quantities.guidelines import Guideline
 from rook_tally.core.quantities.quantity import QuantityScale
 from rook_tally.core.series.envelope import Envelope
 from rook_tally.core.series.gaps import max_gap_s
@@ -27,6 +28,7 @@ from rook_tally.core.workings.scores import ScoreProgram
 from rook_tally.store.alarms import purpose_of, watches
 from rook_tally.store.readings import Latest, envelopes, gaps_between, newest_times, read_range
 from rook_tally.store.site import RequestKind, Series, Site, Station, newest_requests
+from rook_tally.store.site.guidelines import guidelines
 from rook_tally.store.workings import bound_workings, inputs_of
 from rook_tally.wall.pane_resolver import ResolvedPane
 
@@ -79,6 +81,7 @@ class PaneData:
     purposes : by series id, the watch or person that switched it
     losses : by id of a score's series
     newest_us : by series id, the newest moment that is counted in
+    guidelines : those that columns are held against, by slug
     """
 
     panes: tuple[ResolvedPane, ...]
@@ -91,6 +94,7 @@ class PaneData:
     purposes: dict[int, str] = field(default_factory=dict)
     losses: dict[int, tuple[InputLoss, ...]] = field(default_factory=dict)
     newest_us: dict[int, int] = field(default_factory=dict)
+    guidelines: dict[str, Guideline] = field(default_factory=dict)
     _was_on: dict[int, bool] = field(default_factory=dict)
 
     def hear(self, reading: Latest) -> None:
@@ -158,6 +162,9 @@ def read_material(
     made.peaks = _peaks(connection, made.envelopes)
     days = _series_of(panes, PaneKind.DAY, PaneKind.COLUMNS, PaneKind.DIAL)
     made.days = _days(connection, days, midnight_us, at_us)
+    against = {one.pane.guideline for one in panes} - {""}
+    if against:
+        made.guidelines = {one.slug: one for one in guidelines(connection) if one.slug in against}
     lamps = [
         one
         for one in _series_of(panes, PaneKind.LAMPS)

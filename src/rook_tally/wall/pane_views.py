@@ -58,9 +58,11 @@ class ColumnFigure:
 
 @dataclass(frozen=True, slots=True)
 class ColumnsBody:
-    """One quantity over several places."""
+    """One quantity over several places. `against` is the level of a guideline as a height from 0 to
+    1, and its words; None where none is drawn."""
 
     columns: tuple[ColumnFigure, ...]
+    against: tuple[float, str] | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,9 +9,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rook_tally.core.errors import UsageError
+from rook_tally.core.quantities.guidelines import GUIDELINES, checked_guideline
 from rook_tally.core.reports.definitions import Paper, Report, ReportForm, ReportPart, ReportStretch
 from rook_tally.core.reports.files import reports_from_toml, reports_to_toml
-from rook_tally.core.reports.guidelines import GUIDELINES, checked_guideline
 
 WORDS = st.text("abc äß\"'\\", min_size=1, max_size=12).filter(lambda one: bool(one.strip()))
 

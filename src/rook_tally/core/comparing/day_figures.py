@@ -72,13 +72,17 @@ class DaysAbove(msgspec.Struct, frozen=True):
     share: float
 
 
-def days_above(day_mean: FloatArray, limit: float, valid: BoolArray | None = None) -> DaysAbove:
-    """Days whose mean is above a limit, without rounding first; never scaled up to a year."""
-    counted = counted_days(day_mean, valid)
+def days_above(
+    day_mean: FloatArray, limit: float | FloatArray, valid: BoolArray | None = None
+) -> DaysAbove:
+    """Days whose mean is above a limit, or above that of the same day, without rounding first;
+    never scaled up to a year. A day without a limit does not count."""
+    limits = np.broadcast_to(np.asarray(limit, np.float64), day_mean.shape)
+    counted = counted_days(day_mean, valid) & ~np.isnan(limits)
     number = int(np.count_nonzero(counted))
     if not number:
         return DaysAbove(None, 0, len(day_mean), math.nan)
-    past = int(np.count_nonzero(day_mean[counted] > limit))
+    past = int(np.count_nonzero(day_mean[counted] > limits[counted]))
     return DaysAbove(past, number, len(day_mean), past / number)
 
 

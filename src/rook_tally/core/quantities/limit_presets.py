@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
+from rook_tally.core.quantities.guidelines import GUIDELINES, Guideline
 from rook_tally.core.quantities.levels import Four, Limits
 
 _NONE: Four = (None, None, None, None)
@@ -110,6 +112,23 @@ LIMIT_PRESETS = (
 )
 
 
-def presets_for(quantity: str) -> tuple[LimitPreset, ...]:
-    """Return the presets of a quantity."""
-    return tuple(one for one in LIMIT_PRESETS if one.quantity in (quantity, ""))
+def presets_for(
+    quantity: str, guidelines: Sequence[Guideline] = GUIDELINES
+) -> tuple[LimitPreset, ...]:
+    """The presets of a quantity: published levels, and guidelines that have a limit of their own,
+    above which something is raised."""
+    return (
+        *(one for one in LIMIT_PRESETS if one.quantity == quantity),
+        *(
+            LimitPreset(
+                one.slug,
+                one.title,
+                quantity,
+                Limits(above=(None, one.limit, None, None)),
+                one.source or one.name,
+            )
+            for one in guidelines
+            if one.quantity == quantity and one.follows is None
+        ),
+        *(one for one in LIMIT_PRESETS if not one.quantity),
+    )

@@ -19,8 +19,8 @@ from typing import Any
 import msgspec
 
 from rook_tally.core.errors import UsageError
+from rook_tally.core.quantities.guidelines import Guideline, checked_guideline
 from rook_tally.core.reports.definitions import NOTHING_CHANGED, Report, checked_report
-from rook_tally.core.reports.guidelines import Guideline, checked_guideline
 
 FORMAT = 1
 _REMEDY = "see docs/reports.md for what a file holds"

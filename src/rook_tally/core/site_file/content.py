@@ -10,11 +10,11 @@ from rook_tally.core.alarms.channels import Channel
 from rook_tally.core.alarms.definitions import Watch
 from rook_tally.core.door_settings import DoorSettings
 from rook_tally.core.forwards.definitions import Forward
+from rook_tally.core.quantities.guidelines import Guideline
 from rook_tally.core.quantities.kinds import Kind
 from rook_tally.core.quantities.levels import Limits
 from rook_tally.core.quantities.series_settings import PLAIN_SERIES, SeriesSettings
 from rook_tally.core.reports.definitions import Report
-from rook_tally.core.reports.guidelines import Guideline
 from rook_tally.core.series.corrections import CorrectionUncertainty
 from rook_tally.core.site_settings import SiteSettings
 from rook_tally.core.wall.definitions import WallSheet

@@ -67,6 +67,7 @@ class Pane(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
         also stations, `@quay-gate`
     unit : a symbol; `low`, `high` and the limits are told in it, else in the quantity's base unit
     span_s : how far back a ribbon reaches
+    guideline : of columns, the one whose level is drawn across them, by its slug
     text : of a words pane; `{temperature@kiln-room}` stands for a value. Of a plan's its name, the
         first plan when empty
     """
@@ -82,6 +83,7 @@ class Pane(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     above: LevelLimits | None = None
     below: LevelLimits | None = None
     span_s: float = USUAL_SPAN_S
+    guideline: str = ""
     text: str = ""
 
     def with_numbers(self, convert: Callable[[float], float]) -> Pane:

@@ -56,9 +56,16 @@ def _profile(answer: UsualAnswer) -> Plot:
         shown_values(shown, one) for one in (told.median, told.p25, told.p75, answer.today)
     )
     bottom, top = range_of(median, low, high, today)
+    levels = [(float(shown.value(one.level)), one.title) for one in answer.guidelines]
     return Plot(
         tr("By time of day"),
         (
+            # Those beyond the picture stand among the figures.
+            *(
+                LevelLine(level, Ink.FAINT, words)
+                for level, words in levels
+                if bottom < level < top
+            ),
             Between(hours, low, high, Ink.FIRST),
             PlotLine(hours, median, Ink.FIRST, tr("median"), 1.8),
             PlotLine(hours, today, Ink.STRONG, tr("today"), 1.8),
@@ -165,6 +172,12 @@ def _side(answer: UsualAnswer, level: str) -> SideNotes:
             (BenchAction.OPEN, tr("Look at it in the Strip")),
             (BenchAction.NAME_SPELL, tr("Name the picked spell…")),
         ),
-        tuple(facts),
+        (
+            *facts,
+            *(
+                (one.title, f"{shown.limit_text(one.level)} {shown.symbol}".rstrip())
+                for one in answer.guidelines
+            ),
+        ),
         answer.notes,
     )

@@ -11,12 +11,14 @@ from sqlalchemy.engine import Connection
 from rook_tally.core.arrays import FloatArray
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.levels import Four, Level, Limits
+from rook_tally.core.quantities.limit_presets import LimitPreset, presets_for
 from rook_tally.core.quantities.limit_rules import LEVELS, LimitOrigin, LimitScope, limits_of
 from rook_tally.core.quantities.number_input import number_text, typed_number
 from rook_tally.core.timestamps import HOUR_US, datetime_from_time_us
 from rook_tally.desk.data.texts import tr
 from rook_tally.store.readings import envelopes
 from rook_tally.store.site import Series, load_site, zone_named
+from rook_tally.store.site.guidelines import guidelines
 from rook_tally.store.workings import limits_set
 
 DAYS = 30
@@ -40,12 +42,14 @@ class LimitsAnswer:
     ----------
     series : as it is in the store now
     low, high : (D,) float64, base unit, of each day of the last thirty that was heard
+    presets : published limits and guidelines, own ones among them
     """
 
     series: Series
     choices: tuple[ScopeChoice, ...]
     low: FloatArray
     high: FloatArray
+    presets: tuple[LimitPreset, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,6 +86,7 @@ class LimitsQuery:
         choices = tuple(
             ScopeChoice(scope, words, limits_set(connection, scope)) for scope, words in wanted
         )
+        presets = presets_for(slug, guidelines(connection))
         end_us = self.now_us // HOUR_US * HOUR_US + HOUR_US
         start_us = end_us - _HOURS * HOUR_US
         told = envelopes(connection, [series], start_us, end_us, _HOURS)[series.id]
@@ -95,10 +100,10 @@ class LimitsQuery:
         heard = ~np.isnan(told.high)
         days, first = np.unique(day[heard], return_index=True)
         if not len(days):
-            return LimitsAnswer(series, choices, np.empty(0), np.empty(0))
+            return LimitsAnswer(series, choices, np.empty(0), np.empty(0), presets)
         low = np.minimum.reduceat(told.low[heard], first)
         high = np.maximum.reduceat(told.high[heard], first)
-        return LimitsAnswer(series, choices, low, high)
+        return LimitsAnswer(series, choices, low, high, presets)
 
 
 def usual_choice(answer: LimitsAnswer) -> ScopeChoice:

@@ -16,7 +16,6 @@ from PySide6.QtWidgets import (
 
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.levels import Level, Limits
-from rook_tally.core.quantities.limit_presets import presets_for
 from rook_tally.core.quantities.limit_rules import LEVELS
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.limit_commands import SaveLimits
@@ -68,8 +67,6 @@ class LimitsDialog(StoreDialog):
         self.scope.setAccessibleName(tr("what they are set for"))
         self.preset.setAccessibleName(tr("published limits"))
         self.preset.addItem(tr("own numbers"), None)
-        for one in presets_for(series.quantity.slug):
-            self.preset.addItem(tr(one.title), one)
         self.fields = {side: [QLineEdit() for _ in LEVELS] for side in _SIDES}
         self.save, self.clear = QPushButton(tr("Save")), QPushButton(tr("Take back"))
         self.cancel = QPushButton(tr("Cancel"))
@@ -146,6 +143,9 @@ class LimitsDialog(StoreDialog):
         self.scope.setCurrentIndex(
             scopes.index(picked) if picked in scopes else answer.choices.index(usual_choice(answer))
         )
+        if is_first:
+            for preset in answer.presets:
+                self.preset.addItem(tr(preset.title), preset)
         self.setEnabled(True)
         if is_first or not was_touched:
             self._fill()

@@ -5903,6 +5903,16 @@
     </message>
     <message>
       <location filename="reports/figures_part.py" />
+      <source>{0}: the same mean of {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/figures_part.py" />
+      <source>as there</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/figures_part.py" />
       <source>nothing</source>
       <translation type="unfinished" />
     </message>
@@ -5929,6 +5939,11 @@
     <message>
       <location filename="reports/figures_part.py" />
       <source>no</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/figures_part.py" />
+      <source>own</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -6169,6 +6184,11 @@
     <message>
       <location filename="reports/sentences.py" />
       <source>No alarm rang. Not everything was heard.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/sentences.py" />
+      <source>that of {0} in</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -8079,6 +8099,11 @@ It needs it as soon as the doors are open to the network.</source>
     </message>
     <message>
       <location filename="desk/wall/pane_panel.py" />
+      <source>no guideline</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pane_panel.py" />
       <source>as everywhere</source>
       <translation type="unfinished" />
     </message>
@@ -8120,6 +8145,11 @@ It needs it as soon as the doors are open to the network.</source>
     <message>
       <location filename="desk/wall/pane_panel.py" />
       <source>Over the last</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/wall/pane_panel.py" />
+      <source>Held against</source>
       <translation type="unfinished" />
     </message>
     <message>

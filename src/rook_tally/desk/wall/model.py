@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import replace as with_other
 
 from rook_tally.core.errors import UsageError
+from rook_tally.core.quantities.guidelines import Guideline
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.number_input import typed_number
 from rook_tally.core.quantities.unit import Unit
@@ -71,6 +72,11 @@ class WallModel:
         if mine is None:
             return known
         return tuple(mine if one.slug == mine.slug else one for one in known)
+
+    @property
+    def guidelines(self) -> tuple[Guideline, ...]:
+        """Those that columns can be held against."""
+        return () if self.listing is None else self.listing.guidelines
 
     def take_listing(self, listing: SheetListing) -> None:
         """Take the sheets there are; the one in hand follows what is saved."""

@@ -46,6 +46,8 @@ def draw_columns(ink: PanePainter, body: ColumnsBody, area: QRectF) -> None:
     # Where there is no room beside a post its value stands under it.
     under = name * 1.2 + (name if is_narrow else 0.0)
     asked = ink.painter.clipBoundingRect() if ink.painter.hasClipping() else area
+    if body.against is not None:
+        _across(ink, body.against, area.adjusted(0, 0, 0, -under))
     for at, column in enumerate(body.columns):
         part = QRectF(area.left() + at * step, area.top(), step - 3 * ink.unit, area.height())
         if not part.intersects(asked):
@@ -69,6 +71,18 @@ def draw_columns(ink: PanePainter, body: ColumnsBody, area: QRectF) -> None:
     ink.fade(Freshness.FRESH)
 
 
+def _across(ink: PanePainter, against: tuple[float, str], area: QRectF) -> None:
+    """The level of a guideline as a dashed line behind the posts, its words at the right."""
+    level, words = against
+    y = area.bottom() - level * area.height()
+    ink.painter.setPen(QPen(colour(ink.theme.dim), max(1.0, ink.unit), Qt.PenStyle.DashLine))
+    ink.painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
+    tall = min(15 * ink.unit, area.height() * 0.2)
+    over = y - tall if y - tall > area.top() else y
+    line = QRectF(area.right() - area.width() / 2, over, area.width() / 2, tall)
+    ink.text(line, words, shade=ink.theme.dim, align=RIGHT)
+
+
 def sizes_agree(one: ColumnsBody, other: ColumnsBody) -> bool:
     """True if two bodies are written in letters of the same sizes, column by column."""
 
@@ -78,6 +92,7 @@ def sizes_agree(one: ColumnsBody, other: ColumnsBody) -> bool:
     return (
         len(one.columns) == len(other.columns) > 0
         and [column.name for column in one.columns] == [column.name for column in other.columns]
+        and one.against == other.against
         and widest(one) == widest(other)
     )
 

@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 
 from rook_tally.core.alarms.edits import length_text, typed_seconds
 from rook_tally.core.errors import UsageError
+from rook_tally.core.quantities.guidelines import Guideline
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.number_input import number_text, typed_number
 from rook_tally.core.theme import Theme
@@ -59,6 +60,7 @@ class PanePanel(SidePaper):
         self.series, self.words = QListWidget(), QPlainTextEdit()
         self.more, self.fewer = QPushButton(tr("Add a series")), QPushButton(tr("Remove"))
         self.low, self.high = QLineEdit(), QLineEdit()
+        self.guideline = QComboBox()
         self.limits = {side: {name: QLineEdit() for name in _NAMES} for side in ("above", "below")}
         self.trial = QLineEdit()
         self.levels = [QPushButton(str(int(level))) for level in Level]
@@ -107,6 +109,7 @@ class PanePanel(SidePaper):
             ("title", tr("Title"), self.title),
             ("unit", tr("Unit"), self.unit),
             ("span", tr("Over the last"), self.span),
+            ("guideline", tr("Held against"), self.guideline),
             ("range", tr("Range"), self._pair()),
             ("limits", tr("Own limits"), self._grid()),
             ("trial", tr("Try a value, or a level"), self._trial_row()),
@@ -196,6 +199,7 @@ class PanePanel(SidePaper):
         self.title.editingFinished.connect(self._guard(lambda: alter(title=self.title.text())))
         self.unit.activated.connect(lambda at: self._arranging.show_pane_in(self.unit.itemData(at)))
         self.span.textActivated.connect(self._set_span)
+        self.guideline.activated.connect(lambda at: alter(guideline=self.guideline.itemData(at)))
         span = self.span.lineEdit()
         if span is not None:
             span.editingFinished.connect(
@@ -334,6 +338,7 @@ class PanePanel(SidePaper):
             "words": pane.kind in (PaneKind.WORDS, PaneKind.PLAN),
             "unit": bool(self._model.picked_series),
             "span": pane.kind is PaneKind.RIBBON,
+            "guideline": pane.kind is PaneKind.COLUMNS and bool(self._guidelines()),
             "range": pane.kind in (PaneKind.DIAL, PaneKind.RIBBON, PaneKind.COLUMNS),
             "limits": pane.kind not in _WITHOUT_LIMITS,
             "trial": bool(self._model.picked_series),
@@ -352,6 +357,7 @@ class PanePanel(SidePaper):
         if self.words.toPlainText() != pane.text and not self._rest.isActive():
             self.words.setPlainText(pane.text)
         self._fill_units(pane)
+        self._fill_guidelines(pane)
         span = self.span.lineEdit()
         if span is not None:
             self._put(span, length_text(pane.span_s))
@@ -370,6 +376,22 @@ class PanePanel(SidePaper):
         """Fill a line in, unless somebody writes in it about this very pane."""
         if (self._is_other or not edit.hasFocus()) and edit.text() != text:
             edit.setText(text)
+
+    def _guidelines(self) -> list[Guideline]:
+        """Those of the quantity that is shown."""
+        series = self._model.picked_series
+        return [
+            one
+            for one in self._model.guidelines
+            if series and one.quantity == series[0].quantity.slug
+        ]
+
+    def _fill_guidelines(self, pane: Pane) -> None:
+        self.guideline.clear()
+        self.guideline.addItem(tr("no guideline"), "")
+        for one in self._guidelines():
+            self.guideline.addItem(one.title, one.slug)
+        self.guideline.setCurrentIndex(max(0, self.guideline.findData(pane.guideline)))
 
     def _fill_units(self, pane: Pane) -> None:
         self.unit.clear()

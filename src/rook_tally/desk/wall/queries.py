@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from sqlalchemy.engine import Connection
 
+from rook_tally.core.quantities.guidelines import Guideline
 from rook_tally.core.wall.definitions import WallSheet
 from rook_tally.store.site import (
     PageDevice,
@@ -15,6 +16,7 @@ from rook_tally.store.site import (
     page_setting,
     sheets,
 )
+from rook_tally.store.site.guidelines import guidelines
 from rook_tally.store.workings import groups, workings
 from rook_tally.wall.pane_data import PaneData, read_material
 from rook_tally.wall.pane_resolver import resolved
@@ -23,12 +25,14 @@ from rook_tally.wall.suggestions import score_slugs
 
 @dataclass(frozen=True, slots=True)
 class SheetListing:
-    """All sheets, what the quantities of scores are called, and how pages are served."""
+    """All sheets, what the quantities of scores are called, how pages are served, and the
+    guidelines that columns can be held against."""
 
     sheets: tuple[WallSheet, ...]
     scores: frozenset[str]
     page: PageSetting
     devices: tuple[PageDevice, ...]
+    guidelines: tuple[Guideline, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,6 +48,7 @@ class SheetListingQuery:
             score_slugs(workings(connection)),
             page_setting(connection),
             tuple(page_devices(connection)),
+            tuple(guidelines(connection)),
         )
 
 

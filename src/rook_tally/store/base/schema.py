@@ -514,7 +514,7 @@ written_report = Table(
     Index("written_report_by_slug", "slug", "period"),
 )
 
-# Own guidelines beside those that come with the program (`core.reports.guidelines.Guideline`).
+# Own guidelines beside those that come with the program (`core.quantities.guidelines.Guideline`).
 guideline = Table(
     "guideline",
     metadata,

@@ -7,7 +7,7 @@ import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.reports.guidelines import GUIDELINES, Guideline, checked_guideline
+from rook_tally.core.quantities.guidelines import GUIDELINES, Guideline, checked_guideline
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
 

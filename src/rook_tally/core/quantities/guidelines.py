@@ -39,7 +39,9 @@ _RULE_WORDS = {
 class Guideline(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     """A limit for a mean of a quantity, on `allowed` days of a year at most, and where it is from.
 
-    A day counts when 75 % of it was heard, a year when 90 % of its days count.
+    A day counts when 75 % of it was heard, a year when 90 % of its days count. With `station` and
+    `field` the limit is what that series says, as of another town's air that a poll door asks for:
+    the same mean of the same day.
     """
 
     slug: str
@@ -49,6 +51,18 @@ class Guideline(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     limit: float
     allowed: int = 0
     source: str = ""
+    station: str = ""
+    field: str = ""
+
+    @property
+    def follows(self) -> tuple[str, str] | None:
+        """Station and field of the series it follows; None for one with a limit of its own."""
+        return (self.station, self.field) if self.station else None
+
+    @property
+    def title(self) -> str:
+        """Its name and the mean it is about."""
+        return f"{self.name}, {self.rule.words}"
 
 
 def _row(
@@ -150,6 +164,10 @@ def checked_guideline(told: Guideline) -> Guideline:
             f"there is no quantity {told.quantity}",
             kept=kept,
             remedy=f"quantities: {', '.join(QUANTITIES)}",
+        )
+    if bool(told.station) != bool(told.field):
+        raise UsageError(
+            f"{told.slug} follows no series", kept=kept, remedy="name a station and its field"
         )
     if not abs(told.limit) < 1e12 or told.allowed < 0:
         raise UsageError(f"{told.slug}: its limit or its days cannot be", kept=kept)
