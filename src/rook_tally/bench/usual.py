@@ -17,6 +17,7 @@ from rook_tally.core.arrays import FloatArray, TimeArray
 from rook_tally.core.comparing.profiles import DayProfile, SlotTable, day_profile, week_table
 from rook_tally.core.comparing.span_comparison import Distribution, distributions
 from rook_tally.core.moment_words import clock_words
+from rook_tally.core.quantities.guidelines import Rule
 from rook_tally.core.quantities.quantity import QuantityScale
 from rook_tally.core.series.exceedances import spells
 from rook_tally.core.series.gaps import max_gap_s
@@ -59,6 +60,7 @@ class GuidelineLevel(msgspec.Struct, frozen=True):
     (of one that follows a series that one's mean over the stretch), and its source."""
 
     title: str
+    rule: Rule
     level: float
     source: str
 
@@ -172,7 +174,7 @@ def guideline_levels(
             if not readings.good.any():
                 continue
             level = float(readings.value[readings.good].mean())
-        found.append(GuidelineLevel(told.title, level, told.source))
+        found.append(GuidelineLevel(told.title, told.rule, level, told.source))
     return tuple(sorted(found, key=lambda one: one.level))
 
 

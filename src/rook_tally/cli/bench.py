@@ -409,8 +409,10 @@ def print_profile(
     for spell in answer.spells[:_MOST_LINES]:
         length = duration((spell.end_us - spell.start_us) / 1e6)
         typer.echo(f"  {rfc3339(spell.start_us)}  {length}  peak {shown.figure(spell.peak)}")
-    for told in answer.guidelines:
-        typer.echo(f"  {told.title}: {shown.limit_text(told.level)} {shown.symbol}".rstrip())
+    for guideline in answer.guidelines:
+        typer.echo(
+            f"  {guideline.title}: {shown.limit_text(guideline.level)} {shown.symbol}".rstrip()
+        )
     _print_notes(answer.notes)
 
 

@@ -9,6 +9,7 @@ import numpy as np
 from rook_tally.bench.usual import UsualAnswer
 from rook_tally.bench.wording import long_name
 from rook_tally.core.moment_words import clock_words, day_words
+from rook_tally.core.quantities.guidelines import Rule
 from rook_tally.core.quantities.number_format import duration, figure
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.bench.actions import BenchAction
@@ -27,6 +28,7 @@ from rook_tally.desk.bench.plots import (
 from rook_tally.desk.bench.sheet import Sheet, SheetLine, SideNotes
 from rook_tally.desk.bench.texts import tr, tr_count
 
+_APART = 0.14
 _DAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
 
 
@@ -56,16 +58,10 @@ def _profile(answer: UsualAnswer) -> Plot:
         shown_values(shown, one) for one in (told.median, told.p25, told.p75, answer.today)
     )
     bottom, top = range_of(median, low, high, today)
-    levels = [(float(shown.value(one.level)), one.title) for one in answer.guidelines]
     return Plot(
         tr("By time of day"),
         (
-            # Those beyond the picture stand among the figures.
-            *(
-                LevelLine(level, Ink.FAINT, words)
-                for level, words in levels
-                if bottom < level < top
-            ),
+            *_guideline_lines(answer, bottom, top),
             Between(hours, low, high, Ink.FIRST),
             PlotLine(hours, median, Ink.FIRST, tr("median"), 1.8),
             PlotLine(hours, today, Ink.STRONG, tr("today"), 1.8),
@@ -78,6 +74,18 @@ def _profile(answer: UsualAnswer) -> Plot:
         weight=1.6,
         spoken=tr("what is usual by time of day, and today"),
     )
+
+
+def _guideline_lines(answer: UsualAnswer, bottom: float, top: float) -> list[LevelLine]:
+    """Guidelines for means of a day or less, as far as they lie in the picture and their words do
+    not lie on one another; all of them stand among the figures."""
+    found: list[LevelLine] = []
+    for one in answer.guidelines:
+        level = float(answer.series.shown.value(one.level))
+        is_near = bool(found) and level - found[-1].at < _APART * (top - bottom)
+        if one.rule is not Rule.YEAR_MEAN and bottom < level < top and not is_near:
+            found.append(LevelLine(level, Ink.FAINT, one.title))
+    return found
 
 
 def _week(answer: UsualAnswer) -> HeatTable:

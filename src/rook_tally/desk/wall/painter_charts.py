@@ -77,7 +77,7 @@ def _across(ink: PanePainter, against: tuple[float, str], area: QRectF) -> None:
     y = area.bottom() - level * area.height()
     ink.painter.setPen(QPen(colour(ink.theme.dim), max(1.0, ink.unit), Qt.PenStyle.DashLine))
     ink.painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
-    tall = min(15 * ink.unit, area.height() * 0.2)
+    tall = max(LEAST_PX + 4.0, min(18 * ink.unit, area.height() * 0.25))
     over = y - tall if y - tall > area.top() else y
     line = QRectF(area.right() - area.width() / 2, over, area.width() / 2, tall)
     ink.text(line, words, shade=ink.theme.dim, align=RIGHT)
