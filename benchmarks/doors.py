@@ -150,7 +150,7 @@ def mqtt_rates(folder: Path) -> tuple[float, float]:
         store.close()
     broker = shutil.which("mosquitto") or "/usr/sbin/mosquitto"
     settings = folder / "bare.conf"
-    bare_port = _free_port()
+    bare_port = free_port()
     settings.write_text(
         f"listener {bare_port} 127.0.0.1\nallow_anonymous true\nmax_queued_messages 0\n"
     )
@@ -162,7 +162,8 @@ def mqtt_rates(folder: Path) -> tuple[float, float]:
     return ours, theirs
 
 
-def _free_port() -> int:
+def free_port() -> int:
+    """A port of this machine that nobody listens on."""
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         return int(probe.getsockname()[1])

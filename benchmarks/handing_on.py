@@ -1,4 +1,5 @@
-"""Reports and files: a month worked out and written; a year of readings as CSV and Parquet.
+"""Reports, files, answers and forwards: a month worked out and written; a year of readings as CSV
+and Parquet; observations by SensorThings; readings handed on to a broker.
 
 Each beside the bare work in the same run, the two in turn.
 """
@@ -6,8 +7,12 @@ Each beside the bare work in the same run, the two in turn.
 from __future__ import annotations
 
 import io
+import os
 import statistics
+import subprocess
+import sys
 import time
+import urllib.request
 from collections.abc import Callable
 from pathlib import Path
 
@@ -17,6 +22,8 @@ import pyarrow.csv as pc
 import pyarrow.parquet as pq
 
 from benchmarks.archive import store_with, temperature_like
+from rook_tally.cli.subprocesses import CollectorChild
+from rook_tally.core.errors import RookTallyError
 from rook_tally.core.quantities.kinds import PLAIN
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.reports.definitions import Report, ReportForm
@@ -142,3 +149,86 @@ def export_rates(folder: Path) -> dict[str, tuple[float, float]]:
         found[form.value] = len(told) / ours_ms * 1000, len(told) / bare_ms * 1000
     store.close()
     return found
+
+
+_BARE_ANSWER = """
+import asyncio, sys
+from aiohttp import web
+BODY = open(sys.argv[1], "rb").read()
+async def get(request):
+    return web.Response(body=BODY, content_type="application/json")
+async def main():
+    app = web.Application()
+    app.router.add_get("/", get)
+    runner = web.AppRunner(app, access_log=None)
+    await runner.setup()
+    site = web.TCPSite(runner, "127.0.0.1", 0)
+    await site.start()
+    print(site._server.sockets[0].getsockname()[1], flush=True)
+    await asyncio.Event().wait()
+asyncio.run(main())
+"""
+_ANSWERS = 30
+_THOUSAND = (
+    "/sensorthings/v1.1/Datastreams(1)/Observations?$top=1000&$orderby=phenomenonTime%20desc"
+)
+
+
+def things_rates(folder: Path) -> tuple[float, float]:
+    """Answers a second of 1,000 Observations of a year at 60 s, and of a bare handler that sends
+    the same bytes."""
+    store, (series,) = store_with(folder, "things", 60, 1)
+    told = temperature_like(365, 60, 1)
+    with store.write() as connection:
+        append_sealed(
+            connection, history_of(series, told, before_us=int(told.time_us[-1]) + 2 * DAY_US)
+        )
+    where = store.address
+    store.close()
+    with CollectorChild(where, http="127.0.0.1:0", broker="off") as collector:
+        body = folder / "answer.json"
+        body.write_bytes(_fetched(f"http://{collector.http}{_THOUSAND}"))
+        with subprocess.Popen(
+            [sys.executable, "-c", _BARE_ANSWER, str(body)], stdout=subprocess.PIPE, text=True
+        ) as bare:
+            assert bare.stdout is not None
+            address = f"http://127.0.0.1:{int(bare.stdout.readline())}/"
+            ours_ms, bare_ms = _in_turn(
+                lambda: [_fetched(f"http://{collector.http}{_THOUSAND}") for _ in range(_ANSWERS)],
+                lambda: [_fetched(address) for _ in range(_ANSWERS)],
+            )
+            bare.terminate()
+    return _ANSWERS / ours_ms * 1000, _ANSWERS / bare_ms * 1000
+
+
+def _fetched(address: str) -> bytes:
+    with urllib.request.urlopen(address, timeout=60) as answer:
+        found: bytes = answer.read()
+    return found
+
+
+def export_memory_mb(folder: Path) -> tuple[float, float]:
+    """Peak of a process that exports five years of fifty series at 300 s, MB, and the promised
+    300."""
+    store, several = store_with(folder, "memory", 300, 50)
+    told = temperature_like(5 * 365, 300, 1)
+    for one in several:
+        with store.write() as connection:
+            append_sealed(
+                connection, history_of(one, told, before_us=int(told.time_us[-1]) + 2 * DAY_US)
+            )
+    where = store.address
+    store.close()
+    peak_mb = 0.0
+    for form in ("csv", "parquet"):
+        words = ("export", "--format", form, "-o", str(folder / f"all.{form}"))
+        process = subprocess.Popen(
+            [sys.executable, "-m", "rook_tally", "--store", where, *words],
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+        )
+        _, status, used = os.wait4(process.pid, 0)
+        if status:
+            raise RookTallyError(f"the export as {form} ended with {status}")
+        peak_mb = max(peak_mb, used.ru_maxrss / 1000)
+    return peak_mb, 300.0

@@ -224,6 +224,37 @@ def _export() -> list[Figure]:
     ]
 
 
+def _things() -> list[Figure]:
+    """Answers/s of 1,000 Observations by SensorThings, against a bare handler of the same bytes."""
+    from benchmarks.handing_on import things_rates
+
+    with tempfile.TemporaryDirectory() as folder:
+        ours, bare = things_rates(Path(folder))
+    return [at_least("things", ours=ours, limit=bare, bar=0.3)]
+
+
+def _forward() -> list[Figure]:
+    """Readings/s handed on to a broker, against `mqtt`; the rest of 50 readings/s that come in
+    beside, against no forward."""
+    from benchmarks.forwarding import forward_rates
+
+    with tempfile.TemporaryDirectory() as folder:
+        told = forward_rates(Path(folder))
+    return [
+        at_least("forward", ours=told.forwarded, limit=told.mqtt, bar=0.5),
+        figure_of("forward.intake", ours=told.beside_ms, limit=told.alone_ms, bar=1.05),
+    ]
+
+
+def _export_memory() -> list[Figure]:
+    """Peak of exporting five years of fifty series, MB, against the promised 300."""
+    from benchmarks.handing_on import export_memory_mb
+
+    with tempfile.TemporaryDirectory() as folder:
+        peak_mb, most_mb = export_memory_mb(Path(folder))
+    return [figure_of("export-memory", ours=peak_mb, limit=most_mb, bar=1.0)]
+
+
 def _memory() -> list[Figure]:
     """Peak of loading five years of one series, MB, against the arrays themselves."""
     from benchmarks.archive import load_memory
@@ -513,4 +544,7 @@ BENCHES: dict[str, Callable[[], list[Figure]]] = {
     "bench-find": _bench_find,
     "report": _report,
     "export": _export,
+    "export-memory": _export_memory,
+    "things": _things,
+    "forward": _forward,
 }

@@ -10,12 +10,15 @@ from functools import partial
 from typing import Any
 
 import frost_sta_client as client
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from rook_tally.core.errors import UsageError
+from rook_tally.serving.things.entities import Observations
 from rook_tally.serving.things.filters import bounds_of, filter_of
+from rook_tally.serving.things.observation_text import can_be_written, written
 from rook_tally.serving.things.options import options_of
 from rook_tally.serving.things.routes import ROOT
 from tests.bench.air_of_rooms import CADENCE_S
@@ -147,3 +150,44 @@ def test_bounds_are_those_said_for_sure() -> None:
     assert bounds_of(said, "phenomenonTime") == (noon, None)
     assert bounds_of(f"({said}) or result eq 2", "phenomenonTime") == (None, None)
     assert bounds_of("not phenomenonTime gt 2026-03-02T12:00:00Z", "phenomenonTime") == (None, None)
+
+
+def test_observations_written_at_once_are_what_they_are_one_by_one(served: Served) -> None:
+    """The same members and links as when each is asked for by itself."""
+    told = ask(served, "Datastreams(1)/Observations", top="5")
+    for one in told["value"]:
+        address = one["@iot.selfLink"]
+        with urllib.request.urlopen(urllib.parse.quote(address, safe=":/()'-"), timeout=20) as same:
+            assert json.load(same) == one
+    chosen = ask(served, "Datastreams(1)/Observations", top="5", select="result")
+    assert [one["result"] for one in chosen["value"]] == [one["result"] for one in told["value"]]
+
+
+def test_observations_are_alike_whichever_way_they_are_written() -> None:
+    """All rows at once, where they can be, and one by one."""
+    time_us = np.array([1_795_444_328_000_001, 1_795_444_388_000_000], np.int64)
+    shown = Observations(
+        np.full(2, 7, np.int64), time_us, np.array([21.5, -3.25e-7]), np.zeros(2, np.uint8)
+    )
+    assert can_be_written(shown)
+    (first, second) = json.loads(written("http://x", shown))
+    assert second == {
+        "@iot.id": "7-1795444388000000",
+        "@iot.selfLink": "http://x/Observations('7-1795444388000000')",
+        "phenomenonTime": "2026-11-23T14:33:08.000000Z",
+        "result": -3.25e-7,
+        "resultTime": "2026-11-23T14:33:08.000000Z",
+        "Datastream@iot.navigationLink": "http://x/Observations('7-1795444388000000')/Datastream",
+        "FeatureOfInterest@iot.navigationLink": (
+            "http://x/Observations('7-1795444388000000')/FeatureOfInterest"
+        ),
+    }
+    assert first["result"] == 21.5
+    # Several series, a suspect reading, a moment of another number of digits: one by one.
+    for told in (
+        Observations(np.array([7, 8]), time_us, shown.value, shown.quality),
+        Observations(shown.series, time_us, shown.value, np.array([0, 1], np.uint8)),
+        Observations(shown.series, np.array([5, 6]), shown.value, shown.quality),
+        shown.taken(slice(0, 0)),
+    ):
+        assert not can_be_written(told)

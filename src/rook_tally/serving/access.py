@@ -12,15 +12,18 @@ from aiohttp import web
 
 from rook_tally.core.auth_throttle import AuthThrottle
 from rook_tally.core.errors import StoreError
+from rook_tally.core.quantities.named_series import Group
 from rook_tally.intake.doors.this_machine import why_not_from_here
 from rook_tally.net.problem_answers import problem
 from rook_tally.store.base import Store, access_hash
+from rook_tally.store.base.changes import Subject, newest_changes
 from rook_tally.store.site import Series, Site, load_site
 from rook_tally.store.site.read_keys import ReadKey, ReadScope, note_reads, read_keys
 from rook_tally.store.workings import groups
 
 _KEYS_HOLD_S = 1.0
 _NOTED_EVERY_S = 5.0
+_OF_SITE = {Subject.SITE, Subject.SERIES, Subject.WORKINGS}
 
 _log = structlog.get_logger(__name__)
 
@@ -53,6 +56,8 @@ class ReadAccess:
         self._keys: dict[str, ReadKey] = {}
         self._looked_s = -_KEYS_HOLD_S
         self._looking = asyncio.Lock()
+        # Up to which notice it is known, the site and its groups.
+        self._site: tuple[int, Site, dict[str, Group]] | None = None
         self._given: dict[int, tuple[int, int, int]] = {}
 
     async def reader(self, request: web.Request) -> Reader:
@@ -148,27 +153,37 @@ class ReadAccess:
     async def seen(self, reader: Reader) -> SeenSite:
         """The site as a reader may see it."""
 
-        def look() -> SeenSite:
-            with self._store.read() as connection:
-                site = load_site(connection)
-                in_groups = {one.name: one for one in groups(connection)}
-            series = tuple(one for one in site.series_shown)
-            if reader.scope.is_all:
-                return SeenSite(site, series)
-            names = set(reader.scope.places)
-            ids: set[int] = set()
-            for name in reader.scope.groups:
-                group = in_groups.get(name)
-                if group is not None:
-                    names |= set(group.places)
-                    ids |= set(group.series)
-            below = places_below(site, names)
-            return SeenSite(
-                site,
-                tuple(one for one in series if one.id in ids or one.station.place.name in below),
-            )
+        return await asyncio.to_thread(self.seen_now, reader)
 
-        return await asyncio.to_thread(look)
+    def seen_now(self, reader: Reader) -> SeenSite:
+        """The same in the thread that asks."""
+        site, in_groups = self._site_now()
+        series = tuple(one for one in site.series_shown)
+        if reader.scope.is_all:
+            return SeenSite(site, series)
+        names = set(reader.scope.places)
+        ids: set[int] = set()
+        for name in reader.scope.groups:
+            group = in_groups.get(name)
+            if group is not None:
+                names |= set(group.places)
+                ids |= set(group.series)
+        below = places_below(site, names)
+        return SeenSite(
+            site, tuple(one for one in series if one.id in ids or one.station.place.name in below)
+        )
+
+    def _site_now(self) -> tuple[Site, dict[str, Group]]:
+        """The site and its groups; read anew when they may have changed."""
+        known = self._site
+        with self._store.read() as connection:
+            newest, subjects = newest_changes(connection, known[0] if known is not None else 0)
+            if known is not None and not subjects & _OF_SITE:
+                self._site = newest, *known[1:]
+                return known[1:]
+            told = load_site(connection), {one.name: one for one in groups(connection)}
+        self._site = newest, *told
+        return told
 
 
 def places_below(site: Site, names: set[str]) -> set[str]:

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 import asyncio
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from typing import Any
 from urllib.parse import quote, unquote, urlencode
 
 import msgspec
-import numpy as np
 from aiohttp import web
 
 from rook_tally.core.errors import UsageError
+from rook_tally.core.time_texts import utc_texts
 from rook_tally.core.timestamps import time_us_from_text
 from rook_tally.net.problem_answers import problem
 from rook_tally.serving.access import ReadAccess
@@ -24,14 +24,15 @@ from rook_tally.serving.things.entities import (
     ThingsSite,
     quality_words,
 )
-from rook_tally.serving.things.filters import bounds_of, filter_of
+from rook_tally.serving.things.filters import filter_of
+from rook_tally.serving.things.observation_search import ObservationSearch
+from rook_tally.serving.things.observation_text import can_be_written, written
 from rook_tally.serving.things.options import Options, options_of
 from rook_tally.store.base import Store
 from rook_tally.store.readings import read_range
 from rook_tally.store.site import Series
 
 ROOT = "/sensorthings/v1.1"
-_FAR_US = 1 << 60
 _ID = re.compile(r"(\w+)(?:\((.*)\))?")
 _CONFORMANCE = [
     "http://www.opengis.net/spec/iot_sensing/1.1/req/datamodel",
@@ -39,7 +40,6 @@ _CONFORMANCE = [
     "http://www.opengis.net/spec/iot_sensing/1.1/req/request-data",
     "http://www.opengis.net/spec/iot_sensing/1.1/req/data-array/data-array",
 ]
-_MOST_SCANNED = 2_000_000
 _SAFE = "$'(),/;="
 
 
@@ -67,12 +67,14 @@ class ThingsRoutes:
         if not path:
             return await self._get_root(request)
         reader = await self._access.reader(request)
-        seen = await self._access.seen(reader)
-        answering = _Answering(
-            self._store, ThingsSite(seen), f"{request.url.origin()}{ROOT}", dict(request.query)
-        )
+        base, query = f"{request.url.origin()}{ROOT}", dict(request.query)
+
+        def answer() -> bytes:
+            site = ThingsSite(self._access.seen_now(reader))
+            return _Answering(self._store, site, base, query).body(path)
+
         try:
-            body = await asyncio.to_thread(answering.body, path)
+            body = await asyncio.to_thread(answer)
         except UsageError as error:
             raise problem(400, "That cannot be asked so", str(error)) from None
         except LookupError as error:
@@ -240,8 +242,8 @@ class _Answering:
 
     def _observations(self, within: Entity | None, options: Options, where: str) -> dict[str, Any]:
         series = self._series_within(within)
-        is_down = _is_newest_first(options)
-        found, whole = self._found(series, options, is_down)
+        with self._store.read() as connection:
+            found, whole = ObservationSearch(connection, series, options).found()
         shown = found.taken(slice(options.skip, options.skip + options.limit))
         body: dict[str, Any] = {}
         if options.count:
@@ -250,53 +252,14 @@ class _Answering:
             body["@iot.nextLink"] = self._next(where, options, options.skip + len(shown))
         if options.data_array:
             body["value"] = self._as_arrays(shown)
-        else:
+        elif options.select or options.expand or not can_be_written(shown):
             body["value"] = self._as_entities(shown, options)
+        else:
+            body["value"] = msgspec.Raw(written(self._base, shown))
         return body
 
-    def _found(
-        self, series: Sequence[Series], options: Options, is_down: bool
-    ) -> tuple[Observations, int]:
-        """Those that pass the filter, ordered, at least as far as they are shown; how many there
-        are of them.
-
-        Raises
-        ------
-        UsageError
-            For a filter that would have everything read: it says how to go on.
-        """
-        low, high = bounds_of(options.filter, "phenomenonTime") if options.filter else (None, None)
-        if options.filter:
-            low2, high2 = bounds_of(options.filter, "resultTime")
-            low = low2 if low is None else low if low2 is None else max(low, low2)
-            high = high2 if high is None else high if high2 is None else min(high, high2)
-        start_us, end_us = -_FAR_US if low is None else low, _FAR_US if high is None else high + 1
-        parts, total = [], 0
-        with self._store.read() as connection:
-            for one in series:
-                told = read_range(connection, one.id, start_us, end_us)
-                total += len(told)
-                if total > _MOST_SCANNED:
-                    raise UsageError(
-                        "that asks for more observations than are looked through at once",
-                        kept=f"{_MOST_SCANNED:,} of them were read",
-                        remedy="ask one Datastream, or give a stretch: "
-                        "$filter=phenomenonTime ge 2026-11-01T00:00:00Z",
-                    )
-                parts.append(
-                    Observations(
-                        np.full(len(told), one.id, np.int64), told.time_us, told.value, told.quality
-                    )
-                )
-        found = _joined(parts)
-        if options.filter:
-            passed = filter_of(options.filter).of(found.value_at)
-            passed = np.broadcast_to(np.asarray(passed, np.bool_), (len(found),))
-            found = found.taken(passed)
-        return found.taken(_order_of(found, options, is_down)), len(found)
-
     def _as_entities(self, shown: Observations, options: Options) -> list[dict[str, Any]]:
-        times = _texts(shown.time_us)
+        times = utc_texts(shown.time_us)
         rows = zip(
             shown.series.tolist(),
             shown.time_us.tolist(),
@@ -315,7 +278,7 @@ class _Answering:
         told = []
         for number in dict.fromkeys(shown.series.tolist()):
             mine = shown.taken(shown.series == number)
-            times = _texts(mine.time_us)
+            times = utc_texts(mine.time_us)
             rows = [
                 [f"{number}-{time_us}", text, value, text]
                 for time_us, text, value in zip(
@@ -344,7 +307,7 @@ class _Answering:
             told = read_range(connection, one.id, time_us, time_us + 1)
         if not len(told):
             raise LookupError(f"Observations({key})")
-        text = _texts(told.time_us)[-1]
+        text = utc_texts(told.time_us)[-1]
         return _observation_entity(
             one.id, time_us, text, float(told.value[-1]), int(told.quality[-1])
         )
@@ -380,47 +343,6 @@ def _sortable(value: Any) -> tuple[int, Any]:
         if isinstance(value, int | float)
         else (2, str(value))
     )
-
-
-def _is_newest_first(options: Options) -> bool:
-    return any(
-        path in (("phenomenonTime",), ("resultTime",)) and is_down
-        for path, is_down in options.orderby
-    )
-
-
-def _order_of(found: Observations, options: Options, is_down: bool) -> Any:
-    keys = [found.series, -found.time_us if is_down else found.time_us]
-    for path, down in reversed(options.orderby):
-        column = found.value_at(path)
-        if column is None:
-            if path in (("id",), ("@iot.id",)):
-                continue
-            raise UsageError(f"observations have no {'/'.join(path)} to be ordered by")
-        keys.append(-column.astype(np.float64) if down else column)
-    return np.lexsort(keys)
-
-
-def _joined(parts: Sequence[Observations]) -> Observations:
-    if len(parts) == 1:
-        return parts[0]
-    nothing = Observations(
-        np.empty(0, np.int64), np.empty(0, np.int64), np.empty(0), np.empty(0, np.uint8)
-    )
-    told = [nothing, *parts]
-    return Observations(
-        np.concatenate([one.series for one in told]),
-        np.concatenate([one.time_us for one in told]),
-        np.concatenate([one.value for one in told]),
-        np.concatenate([one.quality for one in told]),
-    )
-
-
-def _texts(time_us: Any) -> list[str]:
-    found: list[str] = np.datetime_as_string(
-        time_us.astype("datetime64[us]"), unit="us", timezone="UTC"
-    ).tolist()
-    return found
 
 
 def _observation_entity(number: int, time_us: int, text: str, value: float, quality: int) -> Entity:

@@ -30,6 +30,7 @@ from rook_tally.core.series.readings import Readings
 from rook_tally.core.timestamps import rfc3339
 from rook_tally.store.base import schema
 from rook_tally.store.base.database import upserting_insert
+from rook_tally.store.base.raw_sql import fetched
 from rook_tally.store.readings.summaries import (
     BUCKETS_A_PAGE,
     DAY_ROW,
@@ -206,29 +207,25 @@ def checksum_of(values: dict[str, Any]) -> int:
 _KEPT_PAGES, _FEW_DAYS = 128, 3
 
 
+_PAYLOADS = (
+    "SELECT start_us, payload FROM page_data WHERE series_id = ? AND start_us > ? "
+    "AND start_us < ? ORDER BY start_us"
+)
+
+
 def page_readings(
     connection: Connection, series_id: int, start_us: int, end_us: int
 ) -> list[Readings]:
     """The exact readings of the pages that touch [start, end), whole pages, in order; of a long
     stretch all of them in one."""
-    columns = schema.page_data.c
-    rows = connection.execute(
-        sa.select(columns.start_us, columns.payload)
-        .where(
-            columns.series_id == series_id,
-            columns.start_us > start_us - PAGE_US,
-            columns.start_us < end_us,
-        )
-        .order_by(columns.start_us)
-    )
+    rows = fetched(connection, _PAYLOADS, (series_id, start_us - PAGE_US, end_us))
     if end_us - start_us > _FEW_DAYS * PAGE_US:
-        found = list(rows)
         try:
-            return [decode_many([row.payload for row in found])] if found else []
+            return [decode_many([payload for _, payload in rows])] if rows else []
         except DamagedPageError:
             # By its series and day.
-            return [decoded(row.payload, series_id, row.start_us) for row in found]
-    return [_decoded_lately(row.payload, series_id, row.start_us) for row in rows]
+            return [decoded(payload, series_id, day_us) for day_us, payload in rows]
+    return [_decoded_lately(payload, series_id, day_us) for day_us, payload in rows]
 
 
 @lru_cache(_KEPT_PAGES)

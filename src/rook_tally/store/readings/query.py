@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 import sqlalchemy as sa
+from numpy.typing import NDArray
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import TimeArray
@@ -21,6 +22,11 @@ from rook_tally.store.site.configuration import Series
 from rook_tally.store.site.corrections import corrections_of
 
 _FETCH = 50_000
+_SHORT_US = 3 * PAGE_US
+_ROWS = (
+    "SELECT time_us, value, quality FROM reading WHERE series_id = ? AND time_us >= ? "
+    "AND time_us < ? ORDER BY time_us"
+)
 # SQLite allows 32766 bound values a statement.
 _LOOKUP_CHUNK = 5_000
 _ROW = np.dtype([("time_us", np.int64), ("value", np.float64), ("quality", np.uint8)])
@@ -243,6 +249,10 @@ def read_raw_range(connection: Connection, series_id: int, start_us: int, end_us
 
 
 def _row_range(connection: Connection, series_id: int, start_us: int, end_us: int) -> Readings:
+    if end_us - start_us <= _SHORT_US:
+        # As many as fit: what it takes to put the statement together would be most of it.
+        few = np.array(fetched(connection, _ROWS, (series_id, start_us, end_us)), dtype=_ROW)
+        return _readings_of(few)
     columns = schema.reading.c
     statement = (
         sa.select(columns.time_us, columns.value, columns.quality)
@@ -254,7 +264,10 @@ def _row_range(connection: Connection, series_id: int, start_us: int, end_us: in
     )
     with connection.execute(statement) as result:
         parts = [np.array([tuple(row) for row in part], dtype=_ROW) for part in result.partitions()]
-    rows = np.concatenate(parts) if parts else np.empty(0, dtype=_ROW)
+    return _readings_of(np.concatenate(parts) if parts else np.empty(0, dtype=_ROW))
+
+
+def _readings_of(rows: NDArray[np.void]) -> Readings:
     return Readings(
         np.ascontiguousarray(rows["time_us"]),
         np.ascontiguousarray(rows["value"]),
@@ -384,28 +397,26 @@ _GOOD_TIMES = (
 )
 
 
-def span_of(connection: Connection) -> tuple[int, int] | None:
-    """First and last moment of any reading; None in an empty store."""
-    reading = schema.reading.c
-    first = (
-        sa.select(sa.func.min(reading.time_us))
-        .where(reading.series_id == schema.series.c.id)
-        .correlate(schema.series)
-        .scalar_subquery()
-    )
-    last = (
-        sa.select(sa.func.max(reading.time_us))
-        .where(reading.series_id == schema.series.c.id)
-        .correlate(schema.series)
-        .scalar_subquery()
-    )
-    ends = [
-        *connection.execute(
-            sa.select(sa.func.min(first), sa.func.max(last)).select_from(schema.series)
-        ).one(),
-        *connection.execute(
-            sa.select(sa.func.min(schema.page.c.first_us), sa.func.max(schema.page.c.last_us))
-        ).one(),
-    ]
-    known = [int(end) for end in ends if end is not None]
-    return (min(known), max(known)) if known else None
+# Sub-selects that each end at the primary key's first or last entry.
+_ENDS = """
+SELECT min(low_us), max(high_us) FROM (
+SELECT (SELECT min(time_us) FROM reading WHERE series_id = s.id) AS low_us,
+(SELECT max(time_us) FROM reading WHERE series_id = s.id) AS high_us FROM series AS s {of}
+UNION ALL
+SELECT (SELECT first_us FROM page WHERE series_id = s.id ORDER BY start_us LIMIT 1),
+(SELECT last_us FROM page WHERE series_id = s.id ORDER BY start_us DESC LIMIT 1)
+FROM series AS s {of}) AS ends
+"""
+
+
+def span_of(
+    connection: Connection, series_ids: Collection[int] | None = None
+) -> tuple[int, int] | None:
+    """First and last moment of any reading, of all series or some; None where there is none."""
+    of, values = "", []
+    if series_ids is not None:
+        of, values = f"WHERE s.id IN ({', '.join(['?'] * len(series_ids))})", [*series_ids] * 2
+    if series_ids is not None and not series_ids:
+        return None
+    ((low_us, high_us),) = fetched(connection, _ENDS.format(of=of), values)
+    return None if low_us is None else (int(low_us), int(high_us))

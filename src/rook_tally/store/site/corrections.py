@@ -12,6 +12,7 @@ from rook_tally.core.errors import UsageError
 from rook_tally.core.series.corrections import Calibrations, Correction, CorrectionUncertainty
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
+from rook_tally.store.base.raw_sql import fetched
 from rook_tally.store.base.recompute_queue import note_past_changed, refuse_workings
 
 
@@ -129,17 +130,21 @@ def corrected_series(connection: Connection) -> set[int]:
     return set(connection.execute(sa.select(schema.correction.c.series_id).distinct()).scalars())
 
 
+_SOME = 200
+_CORRECTIONS = 'SELECT series_id, from_us, gain, "offset" FROM correction'
+
+
 def corrections_of(
     connection: Connection, series_ids: Collection[int]
 ) -> dict[int, list[Correction]]:
     """Corrections by series id, by moment; series without one are left out."""
-    table = schema.correction
-    rows = connection.execute(
-        sa.select(table.c.series_id, table.c.from_us, table.c.gain, table.c.offset)
-        .where(table.c.series_id.in_(series_ids))
-        .order_by(table.c.series_id, table.c.from_us)
-    )
+    # Of all where there are many: a site has few corrections.
+    some = sorted(series_ids) if len(series_ids) <= _SOME else []
+    which = f"WHERE series_id IN ({', '.join(['?'] * len(some))}) " if some else ""
+    rows = fetched(connection, f"{_CORRECTIONS} {which}ORDER BY series_id, from_us", some)
+    wanted = set(series_ids)
     found: dict[int, list[Correction]] = {}
     for series_id, from_us, gain, offset in rows:
-        found.setdefault(series_id, []).append(Correction(from_us, gain, offset))
+        if series_id in wanted:
+            found.setdefault(series_id, []).append(Correction(from_us, gain, offset))
     return found
