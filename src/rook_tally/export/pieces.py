@@ -83,7 +83,7 @@ class ExportPiece(msgspec.Struct, frozen=True):
 def stretch_of(reading: Reading, wish: ExportWish) -> tuple[int, int]:
     """From where to where there is anything: [start, end); (0, 0) for nothing."""
     with reading() as connection:
-        span = span_of(connection)
+        span = span_of(connection, [one.id for one in wish.series])
     if span is None:
         return 0, 0
     first = span[0] if wish.start_us is None else max(span[0], wish.start_us)
@@ -92,27 +92,35 @@ def stretch_of(reading: Reading, wish: ExportWish) -> tuple[int, int]:
 
 
 def pieces(
-    reading: Reading, wish: ExportWish, progress: Callable[[float], None] | None = None
+    reading: Reading,
+    wish: ExportWish,
+    progress: Callable[[float], None] | None = None,
+    *,
+    rows: int = _ROWS_A_PIECE,
 ) -> Iterator[ExportPiece]:
-    """The readings, piece after piece; each is read in a transaction of its own, so that whoever
-    takes them slowly holds nothing up."""
+    """The readings, piece after piece of about so many rows; each is read in a transaction of its
+    own, so that whoever takes them slowly holds nothing up."""
     first, last = stretch_of(reading, wish)
     if last <= first or not wish.series:
         return
     a_day = sum(86_400 / max(one.station.cadence_s, 0.1) for one in wish.series)
-    length_us = max(1, int(_ROWS_A_PIECE / max(a_day, 1e-9) * DAY_US))
+    length_us = max(1, int(rows / max(a_day, 1e-9) * DAY_US))
     if wish.every_s is not None:
         # A piece holds whole steps, counted from the day 1970 began with.
         step_us = round(wish.every_s * SECOND_US)
         first = first // step_us * step_us
         length_us = max(step_us, length_us // step_us * step_us)
-    for begin_us in range(first, last, length_us):
-        end_us = min(begin_us + length_us, last)
+    end_us = first
+    while end_us < last:
+        begin_us, end_us = end_us, min(end_us + length_us, last)
         with reading() as connection:
             if wish.every_s is None:
                 told = _as_it_is(connection, wish, begin_us, end_us)
             else:
                 told = _means(connection, wish, begin_us, end_us, round(wish.every_s * SECOND_US))
+        if len(told) < rows // 4:
+            # Stations that have a cadence and say nothing are no measure of what there is.
+            length_us *= 2
         if len(told):
             yield told
         if progress is not None:

@@ -22,6 +22,8 @@ from rook_tally.store.site.forwards import ForwardState
 
 MOST_READINGS = 500
 _MOST_NOTICES = 500
+# What takes longer to read and write than this would be felt by who sends readings in.
+_ROWS_AT_ONCE = 2_000
 # What came late while nobody looked lies before the cursor: so far back is sent again.
 _BACK_US = 7 * DAY_US
 _NOTICES = (
@@ -86,20 +88,24 @@ def _catching_up(
 ) -> NextBatches:
     assert state.at_us is not None
     wish = ExportWish(series, ExportForm.JSON_LINES, state.at_us, None, told.raw, told.every_s)
-    piece = next(iter(pieces(store.read, wish)), None)
-    if piece is None:
+    found: list[ExportPiece] = []
+    for piece in pieces(store.read, wish, rows=_ROWS_AT_ONCE):
+        found.append(piece)
+        if sum(map(len, found)) >= _ROWS_AT_ONCE // 2:
+            break
+    if not found:
         # Nothing is left: from here on by notices. Those of what was just read come once more.
         after = msgspec.structs.replace(state, at_us=None, seq=state.seq or newest)
         return NextBatches((), after, is_behind=False)
     # The notices that come while it catches up are for afterwards.
     seq = state.seq or newest
-    at_us = int(piece.time_us[-1]) + (
-        1 if told.every_s is None else round(told.every_s * SECOND_US)
-    )
+    last_us = int(found[-1].time_us[-1])
+    at_us = last_us + (1 if told.every_s is None else round(told.every_s * SECOND_US))
     after = msgspec.structs.replace(
-        state, at_us=at_us, seq=seq, newest_us=max(state.newest_us, int(piece.time_us[-1]))
+        state, at_us=at_us, seq=seq, newest_us=max(state.newest_us, last_us)
     )
-    return NextBatches(tuple(_batches(told, series, piece)), after, is_behind=True)
+    batches = tuple(one for piece in found for one in _batches(told, series, piece))
+    return NextBatches(batches, after, is_behind=True)
 
 
 def _following(
