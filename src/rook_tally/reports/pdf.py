@@ -18,7 +18,7 @@ from reportlab.pdfgen.canvas import Canvas
 
 from rook_tally.core.reports.definitions import Paper
 from rook_tally.core.reports.document import ReportDocument
-from rook_tally.core.reports.drawing import Box, Item, Shape, Stroke, Text
+from rook_tally.core.reports.drawing import Box, Boxes, Item, Lines, Shape, Stroke, Text
 from rook_tally.core.reports.paging import Pages, laid_out
 
 _PATIENCE_S = 10.0
@@ -100,6 +100,26 @@ class _Pen:
                 bottom = self._height - item.y - item.height
                 where = f"{item.x:.2f} {bottom:.2f} {item.width:.2f} {item.height:.2f}"
                 self._canvas.addLiteral(f"{where} re f")
+            case Boxes():
+                self._fill_with(item.fill, item.opacity)
+                told, height = item.rects, self._height
+                path = [
+                    f"{x:.2f} {height - y - tall:.2f} {wide:.2f} {tall:.2f} re"
+                    for x, y, wide, tall in zip(
+                        told[::4], told[1::4], told[2::4], told[3::4], strict=True
+                    )
+                ]
+                self._canvas.addLiteral(f"{' '.join(path)} f")
+            case Lines():
+                self._stroke_with(item.ink, item.thick, dashed=False)
+                ends, height = item.ends, self._height
+                path = [
+                    f"{x:.2f} {height - y:.2f} m {to_x:.2f} {height - to_y:.2f} l"
+                    for x, y, to_x, to_y in zip(
+                        ends[::4], ends[1::4], ends[2::4], ends[3::4], strict=True
+                    )
+                ]
+                self._canvas.addLiteral(f"{' '.join(path)} S")
             case Stroke():
                 self._stroke_with(item.ink, item.thick, item.dashed)
                 self._canvas.addLiteral(f"{self._path(item.points)} S")

@@ -18,8 +18,10 @@ from rook_tally.core.reports.drawing import (
     RULE,
     STRONG_RULE,
     Box,
+    Boxes,
     Drawing,
     Item,
+    Lines,
     Shape,
     Stroke,
     Text,
@@ -29,6 +31,7 @@ from rook_tally.core.theme import LIGHT
 WIDTH = 487.0
 """Points: what a page has room for."""
 _MARGIN = 34.0
+_SHADE = 0.02
 _SMALL = 8.0
 _TRACE = LIGHT.traces[0]
 _EMPTY = "#EFEBDF"
@@ -74,22 +77,26 @@ def hour_sheet(
     wide, tall = (WIDTH - left) / max(1, days), (bottom - top) / 24
     known = value[np.isfinite(value)]
     lowest, highest = (float(known.min()), float(known.max())) if len(known) else (0.0, 1.0)
-    items: list[Item] = []
+    cells, unheard, strokes = _Cells(), [], []
     gap = 0.6 if wide > 3 else 0.15
-    for day in range(days):
-        for hour in range(24):
-            x, y = left + day * wide, top + hour * tall
-            at = int(level[day, hour])
-            room = wide - gap, tall - gap
+    room = wide - gap, tall - gap
+    shade = 0.06 + 0.4 * (value - lowest) / ((highest - lowest) or 1.0)
+    for day, (levels, shades) in enumerate(zip(level.tolist(), shade.tolist(), strict=True)):
+        x = left + day * wide
+        for hour, at in enumerate(levels):
+            y = top + hour * tall
             if at < 0:
-                items.append(Stroke((x, y + tall / 2, x + wide - gap, y + tall / 2), RULE, 0.4))
-                continue
-            if at == Level.SETTLED:
-                share = (float(value[day, hour]) - lowest) / ((highest - lowest) or 1.0)
-                items.append(Box(x, y, *room, LIGHT.sheen, round(0.06 + 0.4 * share, 2)))
-                continue
-            items.append(Box(x, y, *room, LIGHT.levels[at]))
-            items += _strokes(x, y, *room, at)
+                unheard += [x, y + tall / 2, x + wide - gap, y + tall / 2]
+            elif at == Level.SETTLED:
+                cells.add(x, y, *room, LIGHT.sheen, shades[hour])
+            else:
+                cells.add(x, y, *room, LIGHT.levels[at], 1.0)
+                strokes += _strokes(x, y, *room, at)
+    items: list[Item] = [
+        *cells.items,
+        *_lines(unheard, RULE, 0.4),
+        *_lines(strokes, "#FFFFFF", 0.8),
+    ]
     items += [
         Text(left - 5, top + hour * tall + 6, f"{hour:02d}", _SMALL, ink=DIM, side="r")
         for hour in (0, 6, 12, 18)
@@ -98,18 +105,40 @@ def hour_sheet(
     return Drawing(WIDTH, height, tuple(items))
 
 
-def _strokes(x: float, y: float, width: float, height: float, count: int) -> list[Item]:
+class _Cells:
+    """Cells of a table, those of one shade as one item."""
+
+    def __init__(self) -> None:
+        self._rects: dict[tuple[str, float], list[float]] = {}
+
+    def add(
+        self, x: float, y: float, width: float, height: float, fill: str, opacity: float
+    ) -> None:
+        """One more; its shade is one of fifty."""
+        key = fill, round(round(opacity / _SHADE) * _SHADE, 2)
+        self._rects.setdefault(key, []).extend(
+            (round(x, 2), round(y, 2), round(width, 2), round(height, 2))
+        )
+
+    @property
+    def items(self) -> list[Item]:
+        """All of them."""
+        return [Boxes(tuple(told), *key) for key, told in self._rects.items()]
+
+
+def _lines(ends: Sequence[float], ink: str, thick: float) -> list[Item]:
+    return [Lines(tuple(round(one, 2) for one in ends), ink, thick)] if ends else []
+
+
+def _strokes(x: float, y: float, width: float, height: float, count: int) -> list[float]:
     """As many short strokes as a level has, across a cell that has room for them."""
     if width < 4 or height < 2.5:
         return []
     step = width / (count + 1)
     return [
-        Stroke(
-            (x + step * (at + 1), y + height * 0.22, x + step * (at + 1), y + height * 0.78),
-            "#FFFFFF",
-            0.8,
-        )
-        for at in range(count)
+        end
+        for at in range(1, count + 1)
+        for end in (x + step * at, y + height * 0.22, x + step * at, y + height * 0.78)
     ]
 
 
@@ -135,6 +164,7 @@ def week_chart(value: FloatArray, names: Sequence[str], height: float = 84.0) ->
     known = value[np.isfinite(value)]
     low, high = (float(known.min()), float(known.max())) if len(known) else (0.0, 1.0)
     items: list[Item] = []
+    cells, unheard = _Cells(), []
     for row in range(7):
         items.append(
             Text(left - 6, top + row * tall + tall * 0.75, names[row], _SMALL, ink=DIM, side="r")
@@ -143,10 +173,11 @@ def week_chart(value: FloatArray, names: Sequence[str], height: float = 84.0) ->
             told = float(value[row, hour])
             x, y = left + hour * wide, top + row * tall
             if not math.isfinite(told):
-                items.append(Stroke((x, y + tall / 2, x + wide - 1, y + tall / 2), RULE, 0.5))
+                unheard += [x, y + tall / 2, x + wide - 1, y + tall / 2]
                 continue
             share = (told - low) / ((high - low) or 1.0)
-            items.append(Box(x, y, wide - 0.8, tall - 0.8, _TRACE, round(0.06 + 0.8 * share, 2)))
+            cells.add(x, y, wide - 0.8, tall - 0.8, _TRACE, 0.06 + 0.8 * share)
+    items += [*cells.items, *_lines(unheard, RULE, 0.5)]
     items += [
         Text(left + hour * wide, height - 2, f"{hour:02d}", _SMALL, ink=DIM)
         for hour in (0, 6, 12, 18)
@@ -241,6 +272,7 @@ def season_sheet(
     with np.errstate(invalid="ignore"):
         band = np.clip((value - low) / ((high - low) or 1.0) * steps, 0, steps - 1)
     items: list[Item] = [Box(left, top, WIDTH - left, bottom - top, _EMPTY)]
+    cells = _Cells()
     for hour in range(24):
         # Neighbouring days of one band are one box: a year has 8,760 cells.
         column = np.where(np.isfinite(band[:, hour]), np.floor(band[:, hour]), -1).astype(np.int64)
@@ -249,8 +281,8 @@ def season_sheet(
             at = int(column[begin]) if days else -1
             if at >= 0:
                 x, y = left + begin * wide, top + hour * tall
-                shade = round(0.08 + 0.88 * at / (steps - 1), 2)
-                items.append(Box(x, y, (end - begin) * wide, tall, _TRACE, shade))
+                cells.add(x, y, (end - begin) * wide, tall, _TRACE, _band_shade(at, steps))
+    items += cells.items
     items += [
         Text(left - 5, top + hour * tall + 6, f"{hour:02d}", _SMALL, ink=DIM, side="r")
         for hour in (0, 6, 12, 18)
@@ -261,7 +293,7 @@ def season_sheet(
     x, y = WIDTH - 176, height - 9
     items.append(Text(x - 6, y + 7, low_words, _SMALL, ink=DIM, side="r"))
     for at in range(steps):
-        shade = round(0.08 + 0.88 * at / (steps - 1), 2)
+        shade = _band_shade(at, steps)
         items.append(Box(x + 12 * at, y, 12, 8, _TRACE, shade))
         items.append(Stroke(_box_edge(x + 12 * at, y, 12, 8), STRONG_RULE, 0.4))
     items.append(Text(x + 12 * steps + 6, y + 7, high_words, _SMALL, ink=DIM))
@@ -315,3 +347,7 @@ def _known_parts(known: np.ndarray[tuple[int], np.dtype[np.bool_]]) -> list[slic
 
 def _pairs(x: FloatArray, y: FloatArray) -> tuple[float, ...]:
     return tuple(np.column_stack((x, y)).round(2).ravel().tolist())
+
+
+def _band_shade(at: int, steps: int) -> float:
+    return round(round((0.08 + 0.88 * at / (steps - 1)) / _SHADE) * _SHADE, 2)

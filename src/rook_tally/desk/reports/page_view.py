@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtCore import QLineF, QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QAccessible, QFont, QFontMetricsF, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
-from rook_tally.core.reports.drawing import Box, Item, Shape, Stroke, Text
+from rook_tally.core.reports.drawing import Box, Boxes, Item, Lines, Shape, Stroke, Text
 from rook_tally.core.reports.paging import Page
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.accessible_role import give_role
@@ -89,6 +89,19 @@ def _draw(painter: QPainter, item: Item, family: str) -> None:
             painter.fillRect(
                 QRectF(item.x, item.y, item.width, item.height), colour(item.fill, item.opacity)
             )
+        case Boxes():
+            told = item.rects
+            rects = zip(told[::4], told[1::4], told[2::4], told[3::4], strict=True)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(colour(item.fill, item.opacity))
+            painter.drawRects([QRectF(*one) for one in rects])
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+        case Lines():
+            ends = zip(
+                item.ends[::4], item.ends[1::4], item.ends[2::4], item.ends[3::4], strict=True
+            )
+            painter.setPen(QPen(colour(item.ink), item.thick))
+            painter.drawLines([QLineF(*one) for one in ends])
         case Stroke():
             style = Qt.PenStyle.DashLine if item.dashed else Qt.PenStyle.SolidLine
             painter.setPen(QPen(colour(item.ink), item.thick, style))
