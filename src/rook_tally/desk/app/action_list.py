@@ -75,6 +75,11 @@ def _everywhere(window: DeskWindow) -> Iterator[Action]:
         lambda: window.dialogs.show_leaves(),
     )
     yield command(
+        tr("Guidelines: those that come along, and own ones"),
+        ("Ctrl+Shift+G",),
+        lambda: window.dialogs.show_guidelines(),
+    )
+    yield command(
         tr("Keys of programs that read and of gateways that send"),
         ("Ctrl+Shift+K",),
         lambda: window.dialogs.show_access_keys(),

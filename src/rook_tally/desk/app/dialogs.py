@@ -224,6 +224,15 @@ class Dialogs:
         dialog.keys_wanted.connect(self.show_access_keys)
         self._show_of_store(dialog)
 
+    def show_guidelines(self) -> None:
+        """Open the table of guidelines."""
+        from rook_tally.desk.dialogs.guidelines import GuidelinesDialog
+
+        window = self._window
+        self._show_of_store(
+            GuidelinesDialog(window.theme, window.state, window.client.scope(), window)
+        )
+
     def show_access_keys(self) -> None:
         """Open the list of keys of programs and gateways."""
         from rook_tally.desk.dialogs.keys import KeysDialog

@@ -76,6 +76,7 @@ def make_reports(window: DeskWindow) -> ReportsView:
     made = ReportsView(window.theme, window.state, window.client, window.another_client())
     made.told.connect(window.tell)
     made.leaves_wanted.connect(window.dialogs.show_leaves)
+    made.guidelines_wanted.connect(window.dialogs.show_guidelines)
     window.undo.moved.subscribe(lambda _done: made.ask_again())
     return made
 

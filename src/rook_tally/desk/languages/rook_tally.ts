@@ -2409,6 +2409,16 @@
       <source>outdoors</source>
       <translation type="unfinished" />
     </message>
+    <message>
+      <location filename="desk/data/guideline_commands.py" />
+      <source>guideline {0} saved</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/guideline_commands.py" />
+      <source>guideline {0} deleted</source>
+      <translation type="unfinished" />
+    </message>
     <message numerus="yes">
       <location filename="desk/data/import_undo.py" />
       <source>{0} imported readings taken out</source>
@@ -3009,6 +3019,11 @@
     </message>
     <message>
       <location filename="desk/reports/view.py" />
+      <source>Guidelines…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/view.py" />
       <source>Reports</source>
       <translation type="unfinished" />
     </message>
@@ -3476,6 +3491,86 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/dialogs/guidelines.py" />
+      <source>Guidelines</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/guidelines.py" />
+      <source>guidelines</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/guidelines.py" />
+      <source>Reports, the Bench, limits and columns of the Wall are held against them.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/guidelines.py" />
+      <source>as {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/guidelines.py" />
+      <source>a number</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/guidelines.py" />
+      <source>New…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/guidelines.py" />
+      <source>Change…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/guidelines.py" />
+      <source>Delete</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/guidelines.py" />
+      <source>New guideline</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/guidelines.py" />
+      <source>Quantity</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/guidelines.py" />
+      <source>Which mean</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/guidelines.py" />
+      <source>Limit</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/guidelines.py" />
+      <source>Days allowed a year</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/guidelines.py" />
+      <source>Source</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/guidelines.py" />
+      <source>what {0} says</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/guidelines.py" />
+      <source>limit</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/dialogs/import_file.py" />
       <source>columns of the file</source>
       <translation type="unfinished" />
@@ -3802,16 +3897,6 @@
     </message>
     <message>
       <location filename="desk/dialogs/leaves.py" />
-      <source>Change…</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/leaves.py" />
-      <source>Delete</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/leaves.py" />
       <source>Switch on</source>
       <translation type="unfinished" />
     </message>
@@ -3893,11 +3978,6 @@
     <message>
       <location filename="desk/dialogs/places.py" />
       <source>Stations</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/places.py" />
-      <source>New…</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -9215,6 +9295,11 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="desk/app/action_list.py" />
       <source>What leaves this machine: to whom, what of, when last; switch it off</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>Guidelines: those that come along, and own ones</source>
       <translation type="unfinished" />
     </message>
     <message>

@@ -52,6 +52,7 @@ class ReportsView(QWidget):
 
     told = Signal(str)
     leaves_wanted = Signal()
+    guidelines_wanted = Signal()
 
     def __init__(
         self, theme: Theme, state: SiteState, client: StoreClient, asking: StoreClient
@@ -70,6 +71,8 @@ class ReportsView(QWidget):
         self.run_now, self.parts = QPushButton(tr("Write it now")), QPushButton(tr("Parts…"))
         self.leaves = QPushButton(tr("What leaves this machine"))
         self.leaves.clicked.connect(self.leaves_wanted)
+        self.guidelines = QPushButton(tr("Guidelines…"))
+        self.guidelines.clicked.connect(self.guidelines_wanted)
         self.save_pdf, self.save_html = QPushButton(tr("Save as PDF")), QPushButton(tr("HTML"))
         self.contents = Contents(theme)
         self.contents.page_wanted.connect(self._to_page)
@@ -126,6 +129,7 @@ class ReportsView(QWidget):
         foot.setSpacing(8)
         foot.addWidget(self.run_now)
         foot.addWidget(self.parts)
+        foot.addWidget(self.guidelines)
         foot.addStretch(1)
         left = QWidget()
         left.setObjectName("paper")
