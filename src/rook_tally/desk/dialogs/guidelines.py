@@ -115,6 +115,7 @@ class GuidelinesDialog(StoreDialog):
             for column, words in enumerate(self._cells(one)):
                 item = QTableWidgetItem(words)
                 item.setFont(face(13, BOLD) if one.slug in known.own else face(13))
+                item.setToolTip(words)
                 self.table.setItem(row, column, item)
         self._refresh()
 
