@@ -131,6 +131,7 @@ class ForwardDialog(SavingDialog):
             self._rows.addRow(words, widget)
         for names in (self.places, self.quantities):
             names.setToolTip(tr("None ticked means all of them"))
+            self._rows.setRowVisible(names, names.count() > 0)
         self._rows.setRowVisible(self.from_when, self._begun is None)
         self._rows.addRow("", self.said)
         self._rows.addRow("", self.problem)

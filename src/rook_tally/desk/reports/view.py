@@ -116,8 +116,9 @@ class ReportsView(QWidget):
             f" padding: 3px 6px; }} QPushButton#link:focus {{ text-decoration: underline; }}"
         )
         self.run_now.setObjectName("main")
-        self.leaves.setObjectName("link")
-        self.leaves.setStyleSheet(self.new.styleSheet())
+        for link in (self.leaves, self.guidelines):
+            link.setObjectName("link")
+            link.setStyleSheet(self.new.styleSheet())
         head = QHBoxLayout()
         head.setContentsMargins(16, 10, 10, 2)
         heading = Label(tr("Reports"))
@@ -129,7 +130,6 @@ class ReportsView(QWidget):
         foot.setSpacing(8)
         foot.addWidget(self.run_now)
         foot.addWidget(self.parts)
-        foot.addWidget(self.guidelines)
         foot.addStretch(1)
         left = QWidget()
         left.setObjectName("paper")
@@ -199,6 +199,7 @@ class ReportsView(QWidget):
         column.addLayout(saves)
         column.addWidget(self.outlook)
         column.addWidget(self.leaves, 0, Qt.AlignmentFlag.AlignLeft)
+        column.addWidget(self.guidelines, 0, Qt.AlignmentFlag.AlignLeft)
         column.addStretch(1)
         return side
 
