@@ -87,3 +87,25 @@ def test_gateways(tmp_path: Path) -> None:
     assert "cannot be a gateway's name" in run("gateway", "add", "The Shed")[2]
     assert run("gateway", "revoke", "shed")[0] == 0
     assert "there is no gateway shed" in run("gateway", "revoke", "shed")[2]
+
+
+def test_who_let_a_device_look_is_told_and_a_revoked_link_comes_back(tmp_path: Path) -> None:
+    where = str(tmp_path / "site.db")
+
+    def run(*words: str) -> str:
+        done = rook_tally("--store", where, *words)
+        assert done.returncode == 0, done.stderr
+        return done.stdout
+
+    run("site", "set", "--name", "Pottery")
+    run("page", "on", "--address", "127.0.0.1:4998")
+    run("page", "link", "hall tablet")
+    (way,) = json.loads(run("leaves", "--json"))
+    assert (way["name"], way["sort"], bool(way["allowed_by"])) == ("hall tablet", "page", True)
+    run("page", "revoke", "hall tablet")
+    run("changes", "undo", str(json.loads(run("changes", "--json"))[0]["change"]))
+    assert [one["name"] for one in json.loads(run("page", "list", "--json"))["devices"]] == [
+        "hall tablet"
+    ]
+    run("leaves", "off", "hall tablet")
+    assert run("leaves").startswith("Nothing leaves this machine.")

@@ -9,6 +9,7 @@ import segno
 import typer
 
 from rook_tally import clock
+from rook_tally.cli.changing import changing
 from rook_tally.core.quantities.number_format import age
 from rook_tally.core.timestamps import rfc3339
 from rook_tally.intake.addresses import endpoint_from
@@ -33,11 +34,11 @@ def _now_us() -> int:
 def switch_on(where: str, address: str, names: Sequence[str] = ()) -> None:
     """Switch the page on."""
     endpoint = endpoint_from(address)
+    with changing(where) as connection:
+        setting = PageSetting(True, endpoint.host, endpoint.port, tuple(names))
+        set_page(connection, setting)
+    typer.echo(f"the sheets are served at {endpoint}, to look at only, for devices with a link")
     with existing_store(where) as store:
-        with store.write() as connection:
-            setting = PageSetting(True, endpoint.host, endpoint.port, tuple(names))
-            set_page(connection, setting)
-        typer.echo(f"the sheets are served at {endpoint}, to look at only, for devices with a link")
         _say_who_serves(store)
 
 
@@ -49,7 +50,7 @@ def _say_who_serves(store: Store) -> None:
 
 def switch_off(where: str) -> None:
     """Switch the page off."""
-    with existing_store(where) as store, store.write() as connection:
+    with changing(where) as connection:
         before = page_setting(connection)
         set_page(connection, msgspec.structs.replace(before, is_on=False))
     typer.echo("the sheets are served no longer")
@@ -57,10 +58,10 @@ def switch_off(where: str) -> None:
 
 def make_link(where: str, device: str) -> None:
     """Print a new link and its code."""
+    with changing(where) as connection:
+        setting = page_setting(connection)
+        key = add_page_device(connection, device, now_us=_now_us())
     with existing_store(where) as store:
-        with store.write() as connection:
-            setting = page_setting(connection)
-            key = add_page_device(connection, device, now_us=_now_us())
         link = link_to(own_address(setting.host), _port(store, setting), key)
         segno.make(link, error="m").terminal(border=2, compact=True)
         if not setting.is_on:
@@ -107,6 +108,6 @@ def list_devices(where: str, *, as_json: bool) -> None:
 
 def revoke(where: str, device: str) -> None:
     """Take a device's link away."""
-    with existing_store(where) as store, store.write() as connection:
+    with changing(where) as connection:
         revoke_page_device(connection, device)
     typer.echo(f"{device} is let in no longer")

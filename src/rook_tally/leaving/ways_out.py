@@ -54,7 +54,7 @@ def ways_out(connection: Connection, *, now_us: int) -> list[WayOut]:
     return [
         *_channels(connection, opened, closed),
         *_forwards(connection),
-        *_pages(connection),
+        *_pages(connection, opened),
         *_keys(connection),
         *_polls(connection, opened, closed),
         *_doors(connection, now_us),
@@ -136,7 +136,7 @@ def _forwards(connection: Connection) -> list[WayOut]:
     ]
 
 
-def _pages(connection: Connection) -> list[WayOut]:
+def _pages(connection: Connection, opened: _Opened) -> list[WayOut]:
     setting = page_setting(connection)
     devices = page_devices(connection)
     if not devices and not setting.is_on:
@@ -149,6 +149,7 @@ def _pages(connection: Connection) -> list[WayOut]:
             tr("sheets of the Wall, to look at"),
             setting.is_on,
             one.seen_us,
+            allowed_by=opened.get(("page_device", one.name), ("", 0))[0],
             allowed_us=one.made_us,
         )
         for one in devices

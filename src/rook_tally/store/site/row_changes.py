@@ -40,6 +40,8 @@ _TABLES: tuple[sa.Table, ...] = (
     schema.forward,
     schema.read_key,
     schema.gateway_key,
+    schema.page_setting,
+    schema.page_device,
     schema.remark,
     schema.site,
     schema.shown_unit,
@@ -76,6 +78,7 @@ NAMES = {
     "forward": "slug",
     "read_key": "name",
     "gateway_key": "name",
+    "page_device": "name",
     "remark": "text",
     "shown_unit": "quantity",
     "kind": "slug",
@@ -87,7 +90,11 @@ _SECRETS = ("password", "secret", "apart")
 # Tables whose documents hold secrets, with the column that names a row.
 _SECRETIVE = {schema.way.name: schema.way.c.name, schema.forward.name: schema.forward.c.id}
 # What counts up by itself is no part of what people set.
-_COUNTED = {"forward": ("state",), "read_key": ("used_us", "requests", "sent_bytes")}
+_COUNTED = {
+    "forward": ("state",),
+    "read_key": ("used_us", "requests", "sent_bytes"),
+    "page_device": ("seen_us",),
+}
 _BY_NAME = {one.name: one for one in _TABLES}
 _SUBJECTS = (
     Subject.SITE,
