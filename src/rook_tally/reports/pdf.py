@@ -154,12 +154,9 @@ class _Pen:
 
     def _path(self, points: tuple[float, ...]) -> str:
         """The operators of a path, as the package writes them one call a point."""
-        height = self._height
-        told = [
-            f"{x:.2f} {height - y:.2f} l" for x, y in zip(points[::2], points[1::2], strict=True)
-        ]
-        told[0] = f"{told[0][:-1]}m"
-        return " ".join(told)
+        height, told = self._height, list(points)
+        told[1::2] = [height - y for y in points[1::2]]
+        return f"%.2f %.2f m{' %.2f %.2f l' * (len(points) // 2 - 1)}" % tuple(told)
 
 
 @cache

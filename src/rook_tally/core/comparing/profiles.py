@@ -93,7 +93,9 @@ def window_integrals(
         raise ValueError("edges rise strictly")
     if len(edges_us) < 2:
         return WindowIntegrals(np.empty(0), np.empty(0))
-    covered, integral, _ = integrals_between(readings, edges_us, max_gap_s, averaging)
+    covered, integral, _ = integrals_between(
+        readings, edges_us, max_gap_s, averaging, with_squares=False
+    )
     lone_us, lone = lone_readings(readings, max_gap_s)
     at = np.searchsorted(edges_us, lone_us, side="right") - 1
     inside = (at >= 0) & (at < len(covered))

@@ -77,26 +77,24 @@ def hour_sheet(
     wide, tall = (WIDTH - left) / max(1, days), (bottom - top) / 24
     known = value[np.isfinite(value)]
     lowest, highest = (float(known.min()), float(known.max())) if len(known) else (0.0, 1.0)
-    cells, unheard, strokes = _Cells(), [], []
     gap = 0.6 if wide > 3 else 0.15
     room = wide - gap, tall - gap
-    shade = 0.06 + 0.4 * (value - lowest) / ((highest - lowest) or 1.0)
-    for day, (levels, shades) in enumerate(zip(level.tolist(), shade.tolist(), strict=True)):
-        x = left + day * wide
-        for hour, at in enumerate(levels):
-            y = top + hour * tall
-            if at < 0:
-                unheard += [x, y + tall / 2, x + wide - gap, y + tall / 2]
-            elif at == Level.SETTLED:
-                cells.add(x, y, *room, LIGHT.sheen, shades[hour])
-            else:
-                cells.add(x, y, *room, LIGHT.levels[at], 1.0)
-                strokes += _strokes(x, y, *room, at)
-    items: list[Item] = [
-        *cells.items,
-        *_lines(unheard, RULE, 0.4),
-        *_lines(strokes, "#FFFFFF", 0.8),
-    ]
+    corner = np.empty((days, 24, 2))
+    corner[..., 0] = left + wide * np.arange(days)[:, None]
+    corner[..., 1] = top + tall * np.arange(24)
+    share = np.nan_to_num((value - lowest) / ((highest - lowest) or 1.0))
+    step = np.round((0.06 + 0.4 * share) / _SHADE).astype(np.int64)
+    items: list[Item] = []
+    for at in np.unique(step[level == Level.SETTLED]).tolist():
+        mask = (level == Level.SETTLED) & (step == at)
+        items.append(_boxes(corner[mask], room, LIGHT.sheen, round(at * _SHADE, 2)))
+    raised = [at for at in np.unique(level).tolist() if at > Level.SETTLED]
+    items += [_boxes(corner[level == at], room, LIGHT.levels[at], 1.0) for at in raised]
+    unheard = corner[level < 0] + np.array([0.0, tall / 2])
+    to = unheard + np.array([wide - gap, 0.0])
+    items += _lines(np.hstack((unheard, to)), RULE, 0.4)
+    for at in raised:
+        items += _strokes(corner[level == at], *room, at)
     items += [
         Text(left - 5, top + hour * tall + 6, f"{hour:02d}", _SMALL, ink=DIM, side="r")
         for hour in (0, 6, 12, 18)
@@ -126,20 +124,28 @@ class _Cells:
         return [Boxes(tuple(told), *key) for key, told in self._rects.items()]
 
 
-def _lines(ends: Sequence[float], ink: str, thick: float) -> list[Item]:
-    return [Lines(tuple(round(one, 2) for one in ends), ink, thick)] if ends else []
+def _boxes(corner: FloatArray, room: tuple[float, float], fill: str, opacity: float) -> Boxes:
+    """Cells of one size and shade by their corners, (N, 2)."""
+    rects = np.empty((len(corner), 4))
+    rects[:, :2], rects[:, 2:] = corner, room
+    return Boxes(tuple(rects.round(2).ravel().tolist()), fill, opacity)
 
 
-def _strokes(x: float, y: float, width: float, height: float, count: int) -> list[float]:
-    """As many short strokes as a level has, across a cell that has room for them."""
+def _lines(ends: FloatArray, ink: str, thick: float) -> list[Item]:
+    """Lines by both of their ends, (N, 4)."""
+    return [Lines(tuple(ends.round(2).ravel().tolist()), ink, thick)] if len(ends) else []
+
+
+def _strokes(corner: FloatArray, width: float, height: float, count: int) -> list[Item]:
+    """As many short strokes as a level has, across cells that have room for them."""
     if width < 4 or height < 2.5:
         return []
     step = width / (count + 1)
-    return [
-        end
+    several = [
+        np.hstack([corner + np.array([step * at, height * part]) for part in (0.22, 0.78)])
         for at in range(1, count + 1)
-        for end in (x + step * at, y + height * 0.22, x + step * at, y + height * 0.78)
     ]
+    return _lines(np.concatenate(several), "#FFFFFF", 0.8)
 
 
 def profile_chart(
@@ -164,7 +170,8 @@ def week_chart(value: FloatArray, names: Sequence[str], height: float = 84.0) ->
     known = value[np.isfinite(value)]
     low, high = (float(known.min()), float(known.max())) if len(known) else (0.0, 1.0)
     items: list[Item] = []
-    cells, unheard = _Cells(), []
+    cells = _Cells()
+    unheard: list[tuple[float, ...]] = []
     for row in range(7):
         items.append(
             Text(left - 6, top + row * tall + tall * 0.75, names[row], _SMALL, ink=DIM, side="r")
@@ -173,11 +180,11 @@ def week_chart(value: FloatArray, names: Sequence[str], height: float = 84.0) ->
             told = float(value[row, hour])
             x, y = left + hour * wide, top + row * tall
             if not math.isfinite(told):
-                unheard += [x, y + tall / 2, x + wide - 1, y + tall / 2]
+                unheard.append((x, y + tall / 2, x + wide - 1, y + tall / 2))
                 continue
             share = (told - low) / ((high - low) or 1.0)
             cells.add(x, y, wide - 0.8, tall - 0.8, _TRACE, 0.06 + 0.8 * share)
-    items += [*cells.items, *_lines(unheard, RULE, 0.5)]
+    items += [*cells.items, *_lines(np.array(unheard).reshape(-1, 4), RULE, 0.5)]
     items += [
         Text(left + hour * wide, height - 2, f"{hour:02d}", _SMALL, ink=DIM)
         for hour in (0, 6, 12, 18)

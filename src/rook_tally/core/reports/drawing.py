@@ -179,8 +179,8 @@ def _opacity(value: float) -> str:
 
 
 def _points(points: tuple[float, ...]) -> str:
-    # They are rounded to a hundredth where they are made.
-    return " ".join([f"{x:g},{y:g}" for x, y in zip(points[::2], points[1::2], strict=True)])
+    # They are rounded to a hundredth where they are made. All at once: a trace has hundreds.
+    return (" %g,%g" * (len(points) // 2) % points)[1:]
 
 
 def _n(value: float) -> str:

@@ -150,10 +150,15 @@ def joined_extremes(
 
 
 def integrals_between(
-    readings: Readings, edges: TimeArray, max_gap_s: float, averaging: Averaging
+    readings: Readings,
+    edges: TimeArray,
+    max_gap_s: float,
+    averaging: Averaging,
+    *,
+    with_squares: bool = True,
 ) -> tuple[FloatArray, Component, FloatArray]:
     """Covered seconds, integral of the component and of the squared value (trapezoid of the
-    squares) between neighbouring edges."""
+    squares; zeros without them) between neighbouring edges."""
     time_us, told = cleaned(readings)
     nothing = np.zeros(len(edges) - 1)
     if len(time_us) < 2:
@@ -168,7 +173,6 @@ def integrals_between(
     zero = np.zeros(1)
     covered = np.concatenate((zero, np.cumsum(length)))
     area = np.concatenate((zero, np.cumsum(length * (value[:-1] + value[1:]) / 2)))
-    squares = np.concatenate((zero, np.cumsum(length * (told[:-1] ** 2 + told[1:] ** 2) / 2)))
     piece = np.clip(np.searchsorted(time_us, edges, side="right") - 1, 0, len(steps) - 1)
     into = np.clip((edges - time_us[piece]) / SECOND_US, 0.0, steps[piece] / SECOND_US)
     into = np.where(joined[piece], into, 0.0)
@@ -176,7 +180,10 @@ def integrals_between(
     at_edge = value[piece] + slope[piece] * into
     covered_at = np.where(past, covered[-1], covered[piece] + into)
     area_at = np.where(past, area[-1], area[piece] + into * (value[piece] + at_edge) / 2)
+    if not with_squares:
+        return np.diff(covered_at), np.diff(area_at), nothing
     told_at_edge = value_of(averaging, at_edge)
+    squares = np.concatenate((zero, np.cumsum(length * (told[:-1] ** 2 + told[1:] ** 2) / 2)))
     squares_at = np.where(
         past, squares[-1], squares[piece] + into * (told[piece] ** 2 + told_at_edge**2) / 2
     )
