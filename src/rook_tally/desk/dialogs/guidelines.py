@@ -4,16 +4,12 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
-    QAbstractItemView,
     QComboBox,
     QFormLayout,
     QHBoxLayout,
-    QHeaderView,
     QLineEdit,
     QPushButton,
     QSpinBox,
-    QTableWidget,
-    QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
@@ -36,8 +32,8 @@ from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import ClientScope
 from rook_tally.desk.dialogs.store_dialog import StoreDialog
 from rook_tally.desk.dialogs.texts import tr
-from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
+from rook_tally.desk.parts.row_table import RowTable
 from rook_tally.desk.parts.saving_dialog import SavingDialog
 from rook_tally.desk.parts.widgets import tint
 from rook_tally.store.site import Site
@@ -56,19 +52,7 @@ class GuidelinesDialog(StoreDialog):
         self.known = KnownGuidelines((), frozenset())
         self.setWindowTitle(tr("Guidelines"))
         self.resize(940, 520)
-        self.table = QTableWidget(0, len(_HEADS))
-        self.table.setHorizontalHeaderLabels([tr(one) for one in _HEADS])
-        self.table.setAccessibleName(tr("guidelines"))
-        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        self.table.setTabKeyNavigation(False)
-        self.table.verticalHeader().hide()
-        self.table.setShowGrid(False)
-        header = self.table.horizontalHeader()
-        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
-        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        header.setStretchLastSection(True)
+        self.table = RowTable(theme, [tr(one) for one in _HEADS], tr("guidelines"))
         hint = Label(
             tr("Reports, the Bench, limits and columns of the Wall are held against them.")
         )
@@ -110,13 +94,8 @@ class GuidelinesDialog(StoreDialog):
 
     def _show(self, known: KnownGuidelines) -> None:
         self.known = known
-        self.table.setRowCount(len(known.all))
-        for row, one in enumerate(known.all):
-            for column, words in enumerate(self._cells(one)):
-                item = QTableWidgetItem(words)
-                item.setFont(face(13, BOLD) if one.slug in known.own else face(13))
-                item.setToolTip(words)
-                self.table.setItem(row, column, item)
+        own = {row for row, one in enumerate(known.all) if one.slug in known.own}
+        self.table.fill([self._cells(one) for one in known.all], bold=own)
         self._refresh()
 
     def _cells(self, one: Guideline) -> tuple[str, ...]:

@@ -4,18 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import (
-    QAbstractItemView,
-    QComboBox,
-    QHBoxLayout,
-    QHeaderView,
-    QLineEdit,
-    QPushButton,
-    QTableWidget,
-    QTableWidgetItem,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from rook_tally.core.moment_words import moment_words
 from rook_tally.core.quantities.levels import Level
@@ -36,6 +25,7 @@ from rook_tally.desk.data.undo import SavedResult
 from rook_tally.desk.dialogs.store_dialog import StoreDialog
 from rook_tally.desk.dialogs.texts import tr, tr_count
 from rook_tally.desk.parts.label import Label
+from rook_tally.desk.parts.row_table import RowTable
 from rook_tally.desk.parts.widgets import tint
 from rook_tally.store.site.read_keys import ReadScope
 
@@ -54,19 +44,7 @@ class KeysDialog(StoreDialog):
         self.setWindowTitle(tr("Keys"))
         self.resize(820, 400)
         self._rows: list[tuple[str, bool]] = []
-        self.table = QTableWidget(0, len(_HEADS))
-        self.table.setHorizontalHeaderLabels([tr(one) for one in _HEADS])
-        self.table.setAccessibleName(tr("keys"))
-        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        self.table.setTabKeyNavigation(False)
-        self.table.verticalHeader().hide()
-        self.table.setShowGrid(False)
-        header = self.table.horizontalHeader()
-        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
-        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        header.setStretchLastSection(True)
+        self.table = RowTable(theme, [tr(one) for one in _HEADS], tr("keys"))
         self.name, self.may = QLineEdit(), QComboBox()
         self.name.setPlaceholderText(tr("whose: the school, shed"))
         self.name.setAccessibleName(tr("whose key"))
@@ -147,10 +125,7 @@ class KeysDialog(StoreDialog):
             what = tr("send, as {0}.STATION", gateway.name)
             lines.append((True, (gateway.name, what, made, used)))
         self._rows = [(cells[0], is_gateway) for is_gateway, cells in lines]
-        self.table.setRowCount(len(lines))
-        for row, (_, cells) in enumerate(lines):
-            for column, words in enumerate(cells):
-                self.table.setItem(row, column, QTableWidgetItem(words))
+        self.table.fill([cells for _, cells in lines])
         self._refresh()
 
     def _moment(self, time_us: int) -> str:

@@ -2,17 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import (
-    QAbstractItemView,
-    QHBoxLayout,
-    QHeaderView,
-    QPushButton,
-    QTableWidget,
-    QTableWidgetItem,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from rook_tally.core.moment_words import moment_words
 from rook_tally.core.quantities.levels import Level
@@ -34,6 +25,7 @@ from rook_tally.desk.dialogs.store_dialog import StoreDialog
 from rook_tally.desk.dialogs.texts import tr
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
+from rook_tally.desk.parts.row_table import RowTable
 from rook_tally.desk.parts.widgets import tint
 from rook_tally.leaving.ways_out import SWITCHED_APART, WayOut, summary
 
@@ -68,22 +60,7 @@ class LeavesDialog(StoreDialog):
         tint(self.note, theme.dim)
         tint(self.problem, theme.level(Level.HIGH))
         self.problem.hide()
-        self.table = QTableWidget(0, len(_HEADS))
-        self.table.setHorizontalHeaderLabels([tr(one) for one in _HEADS])
-        self.table.setAccessibleName(tr("ways out"))
-        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        self.table.setTabKeyNavigation(False)
-        self.table.verticalHeader().hide()
-        self.table.setShowGrid(False)
-        self.table.setStyleSheet(
-            f"QTableWidget::item {{ padding: 3px 10px 3px 4px; }} QTableWidget::item:selected"
-            f" {{ background: {theme.rail}; color: {theme.ink}; }}"
-        )
-        self.table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
-        self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        self.table.horizontalHeader().setStretchLastSection(True)
+        self.table = RowTable(theme, [tr(one) for one in _HEADS], tr("ways out"))
         self.switch, close = QPushButton(tr("Switch off")), QPushButton(tr("Close"))
         self.new, self.keys = QPushButton(tr("New forward…")), QPushButton(tr("Keys…"))
         self.alter, self.remove = QPushButton(tr("Change…")), QPushButton(tr("Delete"))
@@ -122,13 +99,8 @@ class LeavesDialog(StoreDialog):
         at = max(0, self.table.currentRow())
         self.ways = ways
         self.said.setText(summary(list(ways)))
-        self.table.setRowCount(len(ways))
-        for row, one in enumerate(ways):
-            for column, words in enumerate(self._cells(one)):
-                item = QTableWidgetItem(words)
-                if not one.is_on:
-                    item.setForeground(Qt.GlobalColor.gray)
-                self.table.setItem(row, column, item)
+        off = {row for row, one in enumerate(ways) if not one.is_on}
+        self.table.fill([self._cells(one) for one in ways], faint=off)
         if ways:
             self.table.selectRow(min(at, len(ways) - 1))
         self._refresh()
