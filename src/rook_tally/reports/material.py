@@ -10,10 +10,15 @@ import numpy as np
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import BoolArray, FloatArray, IntArray, TimeArray
-from rook_tally.core.comparing.day_figures import DayMeans, running_mean_max, valid_day_means
-from rook_tally.core.comparing.profiles import window_integrals
+from rook_tally.core.comparing.day_figures import (
+    DayMeans,
+    day_means_of,
+    running_mean_max,
+    valid_day_means,
+)
+from rook_tally.core.comparing.profiles import WindowIntegrals, joined_windows, window_integrals
 from rook_tally.core.comparing.totals import counter_total
-from rook_tally.core.quantities.averaging import value_of
+from rook_tally.core.quantities.averaging import Averaging, value_of
 from rook_tally.core.quantities.quantity import QuantityScale
 from rook_tally.core.reports.periods import Period
 from rook_tally.core.series.gaps import cleaned, max_gap_s
@@ -135,9 +140,6 @@ def figures_in(
     if not len(value):
         return None
     averaging = series.quantity.averaging
-    days = valid_day_means(
-        readings, calendar.edges_us, max_gap_s=gap_s, cadence_s=cadence_s, averaging=averaging
-    )
     heard = window_integrals(
         readings,
         calendar.hours_us if with_hours else calendar.edges_us,
@@ -145,6 +147,11 @@ def figures_in(
         cadence_s=cadence_s,
         averaging=averaging,
     )
+    days = _day_means(heard, calendar, averaging, with_hours=with_hours)
+    if days is None:
+        days = valid_day_means(
+            readings, calendar.edges_us, max_gap_s=gap_s, cadence_s=cadence_s, averaging=averaging
+        )
     with np.errstate(invalid="ignore", divide="ignore"):
         hour_means = np.asarray(value_of(averaging, heard.integral / heard.covered_s), np.float64)
     hour_means = np.where(heard.covered_s > 0, hour_means, np.nan)
@@ -180,6 +187,20 @@ def figures_in(
         if series.quantity.slug in _COUNTERS
         else math.nan,
     )
+
+
+def _day_means(
+    heard: WindowIntegrals, calendar: Calendar, averaging: Averaging, *, with_hours: bool
+) -> DayMeans | None:
+    """The means of days from what was worked out already; None where their midnights are not among
+    the hours, as of a stretch that is not over."""
+    if not with_hours:
+        return day_means_of(heard, calendar.edges_us, averaging)
+    at = np.searchsorted(calendar.hours_us, calendar.edges_us)
+    last = len(calendar.hours_us) - 1
+    if at[-1] != last or not np.array_equal(calendar.hours_us[at], calendar.edges_us):
+        return None
+    return day_means_of(joined_windows(heard, at[:-1]), calendar.edges_us, averaging)
 
 
 def _day_sums(time_us: TimeArray, value: FloatArray, calendar: Calendar) -> FloatArray:

@@ -102,24 +102,18 @@ class _Pen:
                 self._canvas.addLiteral(f"{where} re f")
             case Boxes():
                 self._fill_with(item.fill, item.opacity)
-                told, height = item.rects, self._height
-                path = [
-                    f"{x:.2f} {height - y - tall:.2f} {wide:.2f} {tall:.2f} re"
-                    for x, y, wide, tall in zip(
-                        told[::4], told[1::4], told[2::4], told[3::4], strict=True
-                    )
+                told, height = list(item.rects), self._height
+                told[1::4] = [
+                    height - y - tall for y, tall in zip(told[1::4], told[3::4], strict=True)
                 ]
-                self._canvas.addLiteral(f"{' '.join(path)} f")
+                path = "%.2f %.2f %.2f %.2f re " * (len(told) // 4) % tuple(told)
+                self._canvas.addLiteral(f"{path}f")
             case Lines():
                 self._stroke_with(item.ink, item.thick, dashed=False)
-                ends, height = item.ends, self._height
-                path = [
-                    f"{x:.2f} {height - y:.2f} m {to_x:.2f} {height - to_y:.2f} l"
-                    for x, y, to_x, to_y in zip(
-                        ends[::4], ends[1::4], ends[2::4], ends[3::4], strict=True
-                    )
-                ]
-                self._canvas.addLiteral(f"{' '.join(path)} S")
+                ends, height = list(item.ends), self._height
+                ends[1::2] = [height - y for y in ends[1::2]]
+                path = "%.2f %.2f m %.2f %.2f l " * (len(ends) // 4) % tuple(ends)
+                self._canvas.addLiteral(f"{path}S")
             case Stroke():
                 self._stroke_with(item.ink, item.thick, item.dashed)
                 self._canvas.addLiteral(f"{self._path(item.points)} S")

@@ -13,7 +13,7 @@ import msgspec
 import numpy as np
 
 from rook_tally.core.arrays import BoolArray, FloatArray, TimeArray
-from rook_tally.core.comparing.profiles import window_integrals
+from rook_tally.core.comparing.profiles import WindowIntegrals, window_integrals
 from rook_tally.core.quantities.averaging import Averaging, value_of
 from rook_tally.core.series.gaps import microseconds
 from rook_tally.core.series.readings import Readings
@@ -46,6 +46,13 @@ def valid_day_means(
     heard = window_integrals(
         readings, edges_us, max_gap_s=max_gap_s, cadence_s=cadence_s, averaging=averaging
     )
+    return day_means_of(heard, edges_us, averaging, min_covered=min_covered)
+
+
+def day_means_of(
+    heard: WindowIntegrals, edges_us: TimeArray, averaging: Averaging, *, min_covered: float = 0.75
+) -> DayMeans:
+    """The means of days by their integrals."""
     length = np.diff(edges_us) / SECOND_US
     with np.errstate(invalid="ignore", divide="ignore"):
         mean = value_of(averaging, heard.integral / heard.covered_s)

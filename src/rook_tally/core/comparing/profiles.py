@@ -108,6 +108,14 @@ def window_integrals(
     return WindowIntegrals(covered, integral)
 
 
+def joined_windows(heard: WindowIntegrals, first: IntArray) -> WindowIntegrals:
+    """Windows that follow one another put together, each from one of them, (W,), to the next, the
+    last to the end: integrals of hours are those of their days."""
+    return WindowIntegrals(
+        np.add.reduceat(heard.covered_s, first), np.add.reduceat(heard.integral, first)
+    )
+
+
 def week_table(
     readings: Readings,
     edges_us: TimeArray,

@@ -145,14 +145,7 @@ def _element(item: Item) -> str:
             return f'<path d="{path}" fill="{item.fill}"{_opacity(item.opacity)}/>'
         case Lines():
             ends = item.ends
-            path = "".join(
-                [
-                    f"M{x:g} {y:g}L{to_x:g} {to_y:g}"
-                    for x, y, to_x, to_y in zip(
-                        ends[::4], ends[1::4], ends[2::4], ends[3::4], strict=True
-                    )
-                ]
-            )
+            path = "M%g %gL%g %g" * (len(ends) // 4) % ends
             return f'<path d="{path}" stroke="{item.ink}" stroke-width="{_n(item.thick)}"/>'
         case Stroke():
             dashes = ' stroke-dasharray="3 2.5"' if item.dashed else ""
