@@ -16,7 +16,7 @@ from rook_tally.core.quantities.named_series import Group
 from rook_tally.intake.doors.this_machine import why_not_from_here
 from rook_tally.net.problem_answers import problem
 from rook_tally.store.base import Store, access_hash
-from rook_tally.store.base.changes import Subject, newest_changes
+from rook_tally.store.base.changes import Subject, newest_changes, newest_seq
 from rook_tally.store.site import Series, Site, load_site
 from rook_tally.store.site.read_keys import ReadKey, ReadScope, note_reads, read_keys
 from rook_tally.store.workings import groups
@@ -177,6 +177,8 @@ class ReadAccess:
         """The site and its groups; read anew when they may have changed."""
         known = self._site
         with self._store.read() as connection:
+            if known is not None and newest_seq(connection) == known[0]:
+                return known[1:]
             newest, subjects = newest_changes(connection, known[0] if known is not None else 0)
             if known is not None and not subjects & _OF_SITE:
                 self._site = newest, *known[1:]

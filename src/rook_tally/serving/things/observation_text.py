@@ -41,21 +41,29 @@ def written(base: str, shown: Observations) -> bytes:
     for name in _LINKS:
         parts += [f',"{name}@iot.navigationLink":"{link}', key, f"')/{name}\""]
     parts.append("},")
-    widths = [len(one.encode()) if isinstance(one, str) else one.shape[1] for one in parts]
-    rows = np.empty((len(shown), sum(widths)), np.uint8)
+    row = b"".join(one.encode() if isinstance(one, str) else bytes(one.shape[1]) for one in parts)
+    whole = np.empty(1 + len(shown) * len(row), np.uint8)
+    whole[0] = ord("[")
+    rows = whole[1:].reshape(len(shown), len(row))
+    rows[:] = np.frombuffer(row, np.uint8)
     at = 0
-    for part, width in zip(parts, widths, strict=True):
-        told = np.frombuffer(part.encode(), np.uint8) if isinstance(part, str) else part
-        rows[:, at : at + width] = told
-        at += width
-    # Without the comma after the last.
-    return b"[" + rows.reshape(-1)[:-1].tobytes() + b"]"
+    for part in parts:
+        if isinstance(part, str):
+            at += len(part.encode())
+            continue
+        rows[:, at : at + part.shape[1]] = part
+        at += part.shape[1]
+    # In place of the comma after the last.
+    whole[-1] = ord("]")
+    return whole.tobytes()
 
 
 def _values(shown: Observations) -> NDArray[np.uint8]:
     """(N, W): the numbers as JSON has them, blanks after them."""
-    texts = msgspec.json.encode(shown.value.tolist())[1:-1].split(b",")
-    told = np.array(texts, dtype=np.bytes_)
-    found = told.view(np.uint8).reshape(len(told), -1).copy()
-    found[found == 0] = ord(" ")
-    return found
+    text = np.frombuffer(msgspec.json.encode(shown.value.tolist()), np.uint8)
+    comma = np.flatnonzero(text == ord(","))
+    begin = np.concatenate(([1], comma + 1))
+    length = np.concatenate((comma, [len(text) - 1])) - begin
+    at = np.arange(int(length.max()))
+    where = np.minimum(begin[:, None] + at, len(text) - 1)
+    return np.where(at < length[:, None], text[where], np.uint8(ord(" ")))
