@@ -318,8 +318,8 @@ class Dialogs:
         dialog.fileSelected.connect(partial(save_picture, window))
         self._show(dialog)
 
-    def read_file(self) -> None:
-        """Read a CSV file into a station's series."""
+    def read_file(self, file: str = "") -> None:
+        """Read a CSV file into a station's series; one that was dropped is chosen already."""
         from rook_tally.desk.dialogs.import_file import ImportDialog
 
         window = self._window
@@ -328,14 +328,18 @@ class Dialogs:
             return
         dialog = ImportDialog(window.theme, window.state, window.importer, window, window.looker)
         dialog.imported.connect(self._imported)
+        dialog.file.setText(file)
         self._show(dialog)
 
-    def read_site_file(self) -> None:
-        """Read a site file: what it would change first."""
+    def read_site_file(self, file: str = "") -> None:
+        """Read a site file: what it would change first. One that was dropped is chosen already."""
         from rook_tally.desk.dialogs.site_file import SiteFileDialog
 
         window = self._window
-        self._show(SiteFileDialog(window.theme, window.state.clock, window.client.scope(), window))
+        dialog = SiteFileDialog(window.theme, window.state.clock, window.client.scope(), window)
+        self._show(dialog)
+        if file:
+            dialog.choose(file)
 
     def save_site_file(self) -> None:
         """Save everything that is configured as a file."""

@@ -24,6 +24,7 @@ from PySide6.QtWidgets import (
 from rook_tally.core.theme import LIGHT, Theme
 from rook_tally.desk.app.action_list import commands_of
 from rook_tally.desk.app.banners import NoticeBanner, PastBanner
+from rook_tally.desk.app.file_drop import FileDrop
 from rook_tally.desk.app.header_bar import HeaderBar
 from rook_tally.desk.app.recolour import recolour
 from rook_tally.desk.app.stylesheet import palette_of, style_sheet
@@ -192,6 +193,12 @@ class DeskWindow(QMainWindow):
         self.state.window_moved.append(self._on_window_moved)
         self.rail.model.changed.append(self._ask_rail)
         self.ledger.table.setFocus()
+        FileDrop(
+            self,
+            read_readings=lambda file: self.dialogs.read_file(file),
+            read_site=lambda file: self.dialogs.read_site_file(file),
+            tell=self.tell,
+        )
 
     def _shortcut(self, keys: str, call: Callable[[], object]) -> None:
         QShortcut(QKeySequence(keys), self).activated.connect(call)

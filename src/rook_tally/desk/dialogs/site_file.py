@@ -130,10 +130,11 @@ class SiteFileDialog(SavingDialog):
 
     def _on_choose(self) -> None:
         dialog = QFileDialog(self, tr("Site file"), self.file.text(), "TOML (*.toml)")
-        dialog.fileSelected.connect(self._take)
+        dialog.fileSelected.connect(self.choose)
         dialog.open()
 
-    def _take(self, path: str) -> None:
+    def choose(self, path: str) -> None:
+        """Look at a file."""
         self.ready_made.setCurrentIndex(0)
         self.file.setText(path)
         self.look()

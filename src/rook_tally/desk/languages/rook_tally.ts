@@ -9448,6 +9448,16 @@ large enough to be read from the other end of the room.</source>
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/app/file_drop.py" />
+      <source>One file at a time: {0} were dropped, and none was read.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/file_drop.py" />
+      <source>{0} is neither a table of readings (CSV) nor a site file.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/app/header_bar.py" />
       <source>copied {0} ago</source>
       <translation type="unfinished" />
