@@ -125,6 +125,14 @@ def test_the_same_report_is_the_same_to_the_byte(shop: Store) -> None:
     assert not re.search(r'(src|href)="', text)
 
 
+def test_what_another_version_of_the_program_wrote_is_not_called_changed(shop: Store) -> None:
+    """It may have drawn the same otherwise: nobody can say."""
+    with shop.write() as connection:
+        save_report(connection, ALL)
+        note_written(connection, WrittenReport("all", "2026-03", AFTER_US, "1:abc", 3))
+        assert make(connection, ALL, MONTH, now_us=AFTER_US + DAY_US).was is None
+
+
 def test_a_correction_that_reaches_into_it_is_said(shop: Store) -> None:
     with shop.read() as connection:
         first = make(connection, ALL, MONTH, now_us=AFTER_US)

@@ -28,7 +28,7 @@ from rook_tally.core.reports.definitions import (
     ReportPart,
     ReportStretch,
 )
-from rook_tally.core.reports.document import Paragraph, ReportDocument, ReportTable
+from rook_tally.core.reports.document import Paragraph, ReportDocument, ReportTable, is_comparable
 from rook_tally.core.reports.files import reports_from_toml, reports_to_toml
 from rook_tally.core.reports.periods import Period, last_period, period_named
 from rook_tally.core.site_settings import DecimalMark, SiteSettings
@@ -369,6 +369,8 @@ def _state(connection: Connection, report: Report | None, one: WrittenReport) ->
         return "the report is gone"
     period = period_named(one.period, load_site(connection).settings.week_begins.number)
     now = make(connection, report, period, now_us=now_us())
+    if not is_comparable(now.digest, one.digest):
+        return "written by another version of the program"
     return "as it is now" if now.digest == one.digest else "changed since"
 
 

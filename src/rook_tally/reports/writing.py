@@ -13,7 +13,7 @@ from sqlalchemy.engine import Connection
 from rook_tally.core.errors import UsageError
 from rook_tally.core.moment_words import day_words
 from rook_tally.core.reports.definitions import Report, ReportForm
-from rook_tally.core.reports.document import ReportDocument
+from rook_tally.core.reports.document import ReportDocument, is_comparable
 from rook_tally.core.reports.paging import Pages
 from rook_tally.core.reports.periods import Period
 from rook_tally.core.timestamps import datetime_from_time_us
@@ -79,7 +79,10 @@ def _said_otherwise(
         (
             one
             for one in written_reports(connection, slug, most=1000)
-            if one.period == period.name and one.pages and one.digest != digest
+            if one.period == period.name
+            and one.pages
+            and one.digest != digest
+            and is_comparable(one.digest, digest)
         ),
         None,
     )

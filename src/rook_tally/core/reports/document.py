@@ -9,6 +9,9 @@ import msgspec
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.reports.drawing import Drawing
 
+EDITION = 2
+"""Raised when the program words or draws the same report otherwise than before."""
+
 
 class Paragraph(msgspec.Struct, frozen=True, tag="words"):
     """A paragraph; `strong` are the parts of it that stand out."""
@@ -67,5 +70,11 @@ class ReportDocument(msgspec.Struct, frozen=True):
 
     @property
     def digest(self) -> str:
-        """SHA-256 of all that it says: the same for the same report."""
-        return hashlib.sha256(msgspec.json.encode(self)).hexdigest()
+        """The edition and the SHA-256 of all that it says: the same for the same report."""
+        return f"{EDITION}:{hashlib.sha256(msgspec.json.encode(self)).hexdigest()}"
+
+
+def is_comparable(one: str, other: str) -> bool:
+    """True if two digests are of one edition: else the program tells the same otherwise, and nobody
+    can say whether the readings have changed."""
+    return one.partition(":")[0] == other.partition(":")[0]
