@@ -42,6 +42,13 @@ def test_every_way_is_listed_and_has_a_switch(tmp_path: Path) -> None:
     run("leaves", "off", "potter")
     run("changes", "undo", str(json.loads(run("changes", "--json"))[0]["change"]))
     assert are_on() == dict.fromkeys(names, True)
+    # What cannot be is refused, and nobody is told that it leaves.
+    for refused in (
+        ("forward", "add", "bad", "ftp://elsewhere.example"),
+        ("way", "add", "bad", "--webhook", "ftp://elsewhere.example/"),
+    ):
+        done = rook_tally("--store", where, *refused)
+        assert (done.returncode != 0, "From now on" in done.stderr) == (True, False)
     done = rook_tally("--store", where, "leaves", "off", "nobody")
     assert (done.returncode != 0, "there is no way out nobody" in done.stderr) == (True, True)
 

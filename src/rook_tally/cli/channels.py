@@ -11,7 +11,13 @@ import typer
 from rook_tally import clock
 from rook_tally.cli.changing import changing
 from rook_tally.cli.first_use import ask_first
-from rook_tally.core.alarms.channels import Channel, ChannelKind, Security, with_secrets_of
+from rook_tally.core.alarms.channels import (
+    Channel,
+    ChannelKind,
+    Security,
+    checked_way,
+    with_secrets_of,
+)
 from rook_tally.core.alarms.edits import hours_of
 from rook_tally.core.alarms.files import minutes_of
 from rook_tally.core.errors import StoreError, UsageError
@@ -95,6 +101,8 @@ def add(
     )
     if secret_file is not None:
         channel = channel.with_secret(_secret_in(secret_file))
+    # What cannot be is refused before anybody is asked about it.
+    checked_way(channel)
     with open_store(where) as store, store.read() as connection:
         ask_first([told for told in [first_use(connection, channel)] if told], is_sure=is_sure)
     with changing(where, makes_store=True) as connection:

@@ -12,7 +12,7 @@ from rook_tally.cli.first_use import ask_first
 from rook_tally.clock import now_us
 from rook_tally.core.alarms.files import seconds_of
 from rook_tally.core.errors import UsageError
-from rook_tally.core.forwards.definitions import Forward, ForwardForm, ForwardKind
+from rook_tally.core.forwards.definitions import Forward, ForwardForm, ForwardKind, checked_forward
 from rook_tally.core.quantities.named_series import slug_of
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.timestamps import rfc3339, time_us_from_text
@@ -80,6 +80,8 @@ def add_forward(where: str, told: ForwardWords, *, is_sure: bool) -> None:
             raise UsageError(
                 f"there is no place {place}", remedy=f"places: {', '.join(sorted(known))}"
             )
+    # What cannot be is refused before anybody is asked about it.
+    checked_forward(forward)
     ask_first([told_first] if told_first else [], is_sure=is_sure)
     what = forward.what or "everything that is measured"
     from_us = time_us_from_text(told.from_, ZoneInfo(site.zone)) if told.from_ else None

@@ -52,7 +52,7 @@ class Forward(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
 
     @property
     def what(self) -> str:
-        """What it hands on, in words; empty for everything."""
+        """Return the names of its places and quantities; empty for a forward of everything."""
         names = (QUANTITIES[one].name if one in QUANTITIES else one for one in self.quantities)
         return ", ".join((*self.places, *names))
 

@@ -58,7 +58,7 @@ class SwitchForward:
 
 @dataclass(frozen=True, slots=True)
 class ForwardDraft:
-    """What the form of a forward begins with: the one to alter, None for a new one."""
+    """The forward that a form alters, None for a new one, and the names of all forwards."""
 
     told: Forward | None
     names: tuple[str, ...]

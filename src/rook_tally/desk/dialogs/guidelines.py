@@ -128,7 +128,8 @@ class GuidelinesDialog(StoreDialog):
 
 
 def shown_as(site: Site, quantity: str) -> DisplayUnit:
-    """How a quantity is shown on this site; in its base unit where nothing measures it."""
+    """Return the unit in which this site shows a quantity; its base unit where nothing measures
+    it."""
     told = next((one.shown for one in site.series if one.quantity.slug == quantity), None)
     return told or base_shown(QUANTITIES[quantity])
 
@@ -193,7 +194,7 @@ class GuidelineDialog(SavingDialog):
         return shown_as(self._site, str(self.quantity.currentData()))
 
     def _fill_series(self) -> None:
-        """What can be followed: series of the quantity."""
+        """Fill the list of series that a guideline of the quantity can follow."""
         slug = str(self.quantity.currentData())
         self.follows.clear()
         self.follows.addItem(tr("a number"), "")

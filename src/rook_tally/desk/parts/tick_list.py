@@ -26,7 +26,7 @@ class TickList(QListWidget):
 
     @property
     def ticked(self) -> tuple[str, ...]:
-        """What is ticked, in the order of the list."""
+        """Return the names that are ticked, in the order of the list."""
         items = [self.item(at) for at in range(self.count())]
         return tuple(
             str(one.data(Qt.ItemDataRole.UserRole))

@@ -75,7 +75,7 @@ class WallModel:
 
     @property
     def guidelines(self) -> tuple[Guideline, ...]:
-        """Those that columns can be held against."""
+        """Return the guidelines that columns can be held against."""
         return () if self.listing is None else self.listing.guidelines
 
     def take_listing(self, listing: SheetListing) -> None:

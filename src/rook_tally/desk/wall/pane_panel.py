@@ -378,7 +378,7 @@ class PanePanel(SidePaper):
             edit.setText(text)
 
     def _guidelines(self) -> list[Guideline]:
-        """Those of the quantity that is shown."""
+        """Return the guidelines of the quantity that the picked pane shows."""
         series = self._model.picked_series
         return [
             one

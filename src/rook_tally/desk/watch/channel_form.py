@@ -127,7 +127,8 @@ def _port(text: str) -> int:
 
 
 def leaving_words(sort: ChannelKind, said: Mapping[str, str], known: Sequence[Channel]) -> str:
-    """What leaves this machine for whom once the form is saved; empty where nothing new does."""
+    """Return the sentence that names the host which hears of alarms once the form is saved; empty
+    where no new host does."""
     host = said.get("host", "").strip() if sort is ChannelKind.MAIL else ""
     if sort is ChannelKind.WEBHOOK:
         host = host_named(said.get("url", "").strip().partition("://")[2].partition("/")[0])
