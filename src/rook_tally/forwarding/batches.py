@@ -53,6 +53,9 @@ class NextBatches(msgspec.Struct, frozen=True):
 def next_batches(store: Store, told: Forward, state: ForwardState, now_us: int) -> NextBatches:
     """Look what there is to send: while it catches up a stretch of time, then notice by notice."""
     with store.read() as connection:
+        if state.at_us is None and state.seq and newest_seq(connection) == state.seq:
+            # Nothing has happened: a site of thousands of series is not read for that.
+            return NextBatches((), state, is_behind=False)
         series = chosen_series(connection, told)
         if state.at_us is None and are_forgotten(connection, state.seq):
             # So much has happened that the notices are gone: by time from a while before.
