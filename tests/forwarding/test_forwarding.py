@@ -189,6 +189,20 @@ async def test_thinned_and_picked(store: Store, booth: Series, sink: Sink) -> No
     assert all(time % 3600 == 0 for time in times)
 
 
+async def test_means_of_what_comes_live_are_sent_once_their_step_is_over(
+    store: Store, booth: Series, sink: Sink
+) -> None:
+    told = kept(store, forward(sink, every_s=600.0))
+    await sent(store, told)
+    for minute in range(0, 45, 5):
+        append(store, booth, (END_US + minute * 60 * SECOND_US, 10.0 + minute))
+        await sent(store, told)
+    begun_s = END_US // SECOND_US
+    # The step before is of the history; that of minute 40 is still under way.
+    times = [round(time - begun_s) for _, time, _ in sink.found]
+    assert [one for one in times if one >= 0] == [0, 600, 1200, 1800]
+
+
 async def test_a_broker_gets_messages_that_our_own_door_understands(
     store: Store, booth: Series, collector: CollectorProcess
 ) -> None:

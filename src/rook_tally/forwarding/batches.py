@@ -124,21 +124,24 @@ def _following(
             spans[series_id] = min(low, from_us), max(high, to_us)
     seq = int(rows[-1][0]) if len(rows) == _MOST_NOTICES else max(newest, state.seq)
     found: list[Batch] = []
-    newest_us = state.newest_us
+    newest_us, steps = state.newest_us, dict(state.steps)
     for series_id, (low, high) in spans.items():
         one = place[series_id]
         begin, end = low, high + 1
         if told.every_s is not None:
             step = round(told.every_s * SECOND_US)
-            # Only steps that are over: one under way would be told twice, differently.
-            begin, end = low // step * step, (high + 1) // step * step
+            # Only steps that are over: one under way would be told twice, differently. The reading
+            # that ends a step lies in the next.
+            begin, end = low // step * step, high // step * step
+            begin = min(begin, steps.get(series_id, begin - step))
             if end <= begin:
                 continue
+            steps[series_id] = max(end, steps.get(series_id, end))
         wish = ExportWish((one,), ExportForm.JSON_LINES, begin, end, told.raw, told.every_s)
         for piece in pieces(store.read, wish):
             found += _batches(told, (one,), piece)
             newest_us = max(newest_us, int(piece.time_us[-1]))
-    after = msgspec.structs.replace(state, seq=seq, newest_us=newest_us)
+    after = msgspec.structs.replace(state, seq=seq, newest_us=newest_us, steps=steps)
     return NextBatches(tuple(found), after, is_behind=len(rows) == _MOST_NOTICES)
 
 

@@ -21,7 +21,8 @@ class ForwardState(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True
 
     Everything before `at_us` has been sent, while it catches up; then (None) every notice up to
     `seq`. `trouble` says why the target does not take it, since when. One that was brought back
-    after it was deleted knows nothing of that and begins anew.
+    after it was deleted knows nothing of that and begins anew. `steps`: of means, by series the
+    end of the last step that was sent.
     """
 
     allowed_by: str = ""
@@ -29,6 +30,7 @@ class ForwardState(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True
     at_us: int | None = None
     seq: int = 0
     newest_us: int = 0
+    steps: dict[int, int] = {}
     readings: int = 0
     sent_bytes: int = 0
     last_us: int = 0
