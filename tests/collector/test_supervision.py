@@ -180,6 +180,7 @@ DUTIES = {
     "watches",
     "notifications",
     "doors",
+    "http",
     "page",
     "pages",
     "changes",

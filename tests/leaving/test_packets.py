@@ -55,6 +55,6 @@ def test_every_packet_that_leaves_is_on_the_page(tmp_path: Path) -> None:
     }
     for host, port in left - _DNS_SD:
         assert any(host in one["to"] for one in ways.values()), (host, port)
-    # Switched off, nothing leaves; the open door only answers.
+    # Switched off, nothing leaves, and the door is open to this machine only.
     assert told["closed"] == []
-    assert {one["name"] for one in told["closed.leaves"] if one["on"]} == {"http"}
+    assert {one["name"] for one in told["closed.leaves"] if one["on"]} == set()

@@ -40,10 +40,7 @@ def _switch_one(connection: Connection, one: WayOut, *, is_on: bool) -> None:
     elif one.sort in SWITCHED_APART:
         switch_way(connection, one.sort, one.name, is_on=is_on)
     else:
-        remedy = {
-            WayOutSort.READ_KEY: "revoke it: rook-tally read-key revoke NAME",
-            WayOutSort.DOOR: "start the collector with another --http or --broker",
-        }
+        remedy = {WayOutSort.READ_KEY: "revoke it: rook-tally read-key revoke NAME"}
         raise UsageError(f"{one.name} has no switch", remedy=remedy.get(one.sort, ""))
 
 

@@ -91,7 +91,8 @@ class Heartbeat:
 
     def _tell(self, name: str, address: str, state: DoorState, detail: str) -> None:
         known = self._known.get(name)
-        if known is not None and (known.state, known.detail) == (state, detail):
+        told = (address, state, detail)
+        if known is not None and (known.address, known.state, known.detail) == told:
             return
         self._known[name] = door = Door(name, address, state, detail, now_us())
         _log.info("door", name=name, address=address, state=state.value, detail=detail)

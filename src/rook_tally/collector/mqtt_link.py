@@ -21,8 +21,8 @@ from rook_tally.collector.settings import SettingsFollower
 from rook_tally.core.access_policy import KeysWanted
 from rook_tally.core.background import BeginDuty, begin_unwatched
 from rook_tally.core.errors import DoorError, StoreError, UsageError
+from rook_tally.core.ways_out import WayOutSort
 from rook_tally.intake.addresses import BuiltinBroker, Certificate, OutsideBroker
-from rook_tally.intake.door_protocols import DoorReport
 from rook_tally.intake.doors.broker import PrivateBroker
 from rook_tally.intake.doors.mqtt import MqttDoor, SessionUse
 from rook_tally.intake.pipeline.commit_queue import CommitQueue
@@ -35,6 +35,7 @@ from rook_tally.store.site import (
     door_settings,
     load_site,
 )
+from rook_tally.store.site.closed_ways import WHY_CLOSED, closed_ways
 from rook_tally.store.site.leases import Lease, Leases, Role
 from rook_tally.store.site.mqtt_sessions import forget_sessions_used, sessions_used
 from rook_tally.store.site.trust import keys_wanted
@@ -71,9 +72,9 @@ class MqttLink:
             else None
         )
         self._wanted = wanted
+        self._is_off = False
         self._door: MqttDoor | None = None
         self._broker: OutsideBroker | None = None
-        self._report: DoorReport | None = None
         self._requests: RequestRunner | None = None
         self._forget_outlet: Callable[[], None] = _nothing
         self._held: Lease | None = None
@@ -90,25 +91,49 @@ class MqttLink:
         DoorError
             When our broker cannot be started.
         """
+        self._requests = requests
+        self._is_off = await asyncio.to_thread(self._is_switched_off)
         if self._own is not None:
+            await self._own.listen_on(self._host_wanted)
             self._own.admit(*self._told())
             self._stack.push_async_callback(self._own.stop)
             await self._own.start()
-            broker, patience_s = self._own.own_door, _OWN_PATIENCE_S
-            address = str(self._own.endpoint)
+            self._broker, patience_s = self._own.own_door, _OWN_PATIENCE_S
+            self._own.mind(self._report, self._begin)
         else:
             assert isinstance(self._wanted, OutsideBroker)
-            broker, patience_s = self._wanted, _OUTSIDE_PATIENCE_S
-            address = str(broker.endpoint)
-        report = self._presence.report("mqtt", address)
-        if self._own is not None:
-            self._own.mind(report, self._begin)
-        self._broker, self._report, self._requests = broker, report, requests
+            self._broker, patience_s = self._wanted, _OUTSIDE_PATIENCE_S
         self._stack.push_async_callback(self._shut_door)
+        if self._is_at_others and self._is_off:
+            self._report(DoorState.CLOSED, WHY_CLOSED)
+            return self.address
         if self._own is None:
             self._held = await asyncio.to_thread(self._duties.take, Role.MQTT_SESSION)
-        await self._open_door(broker, patience_s)
-        return address
+        await self._open_door(self._broker, patience_s)
+        return self.address
+
+    @property
+    def address(self) -> str:
+        """Where the broker is reached."""
+        own = self._own
+        return str(own.endpoint if own is not None else self._wanted.endpoint)
+
+    @property
+    def _is_at_others(self) -> bool:
+        return self._own is None and not self._wanted.endpoint.is_loopback
+
+    @property
+    def _host_wanted(self) -> str:
+        """Where our broker listens as its switch is."""
+        wanted = self._wanted.endpoint
+        return wanted.on_this_machine.host if self._is_off else wanted.host
+
+    def _is_switched_off(self) -> bool:
+        with self._store.read() as connection:
+            return (WayOutSort.DOOR, "mqtt") in closed_ways(connection)
+
+    def _report(self, state: DoorState, detail: str = "") -> None:
+        self._presence.report("mqtt", self.address)(state, detail)
 
     async def _open_door(self, broker: OutsideBroker, patience_s: float) -> None:
         """Connect: to take in what comes if that is ours to do, as at our own broker, else to
@@ -117,7 +142,6 @@ class MqttLink:
         _log.info("mqtt_takes_in" if takes else "mqtt_stands_by")
         session = self._session() if takes else f"{self._session()}-{uuid.uuid4().hex[:8]}"
         _, patterns, _ = await asyncio.to_thread(self._told)
-        assert self._report is not None
         assert self._requests is not None
         self._door = MqttDoor(
             broker,
@@ -160,6 +184,8 @@ class MqttLink:
 
     async def _look_after_session(self) -> None:
         now_s = asyncio.get_running_loop().time()
+        if self._is_at_others and self._is_off:
+            return
         if self._door is None or self._door.is_open:
             self._open_s = now_s
         if self._door is None:
@@ -200,12 +226,29 @@ class MqttLink:
         await self._door.publish(topic, body)
 
     async def _follow_settings(self) -> None:
-        """Take up stations, keys and topics as they are now."""
+        """Take up stations, keys and topics as they are now, and whether others may be reached."""
+        is_off = await asyncio.to_thread(self._is_switched_off)
+        self._is_off = is_off
+        await self._follow_switch()
         stations, patterns, keys = await asyncio.to_thread(self._told)
         if self._own is not None:
             self._own.admit(stations, patterns, keys)
         if self._door is not None:
             self._door.take_topics(patterns)
+
+    async def _follow_switch(self) -> None:
+        """Our broker listens on the network or to this machine alone; at somebody else's we are
+        there or not."""
+        if self._own is not None:
+            if self._host_wanted != self._own.endpoint.host:
+                await self._shut_door()
+                await self._own.listen_on(self._host_wanted)
+                self._broker = self._own.own_door
+                await self._open_door(self._broker, _OWN_PATIENCE_S)
+        elif self._is_at_others and self._is_off and self._door is not None:
+            await self._shut_door()
+            self._report(DoorState.CLOSED, WHY_CLOSED)
+        # Switched on, the session is taken up again by who looks after it.
 
     def _told(self) -> tuple[list[Station], list[TopicPattern], KeysWanted]:
         """Stations that may come in, topics of others that are wanted, and whom keys are wanted

@@ -23,6 +23,7 @@ from rook_tally.collector.forward_loop import ForwardLoop
 from rook_tally.collector.health import HealthCheck
 from rook_tally.collector.heartbeat import Heartbeat, presence_in
 from rook_tally.collector.housekeeping import keep_log_short, prune_loop, seal_loop
+from rook_tally.collector.http_reach import HttpReach, http_endpoint
 from rook_tally.collector.mqtt_link import MqttLink
 from rook_tally.collector.passwords import PasswordKeeping
 from rook_tally.collector.recompute_loop import RecomputeLoop
@@ -125,7 +126,7 @@ async def collect(
         stack.push_async_callback(commits.close)
         tls = None if settings.tls is None else server_tls(settings.tls)
         # The port is taken before anything is started that would have to be undone.
-        listening = bound_socket(settings.http)
+        listening = bound_socket(http_endpoint(store, settings.http))
         stack.callback(listening.close)
         requests = RequestRunner(store)
         mqtt = None
@@ -157,6 +158,7 @@ async def collect(
         await http.open()
         stack.push_async_callback(http.close)
         presence.report("http", str(http.endpoint))(DoorState.OPEN)
+        reach = HttpReach(store, presence, http, settings.http.host)
         doors = DoorSupervisor(store, commits, presence, requests, settings.doors, begin)
         stack.push_async_callback(doors.close)
 
@@ -186,6 +188,7 @@ async def collect(
                 pages.settings.wake()
             if Subject.SITE in changed:
                 doors.settings.wake()
+                reach.settings.wake()
                 if announcing is not None:
                     announcing.settings.wake()
                 if mqtt is not None:
@@ -193,7 +196,7 @@ async def collect(
 
         announcing = None
         if settings.announce is not None:
-            announcing = _announcing(store, settings, presence, http.endpoint, mqtt_address)
+            announcing = _announcing(store, settings, presence, http, mqtt)
             stack.push_async_callback(announcing.close)
         duties: dict[str, DutyCoroutine] = {
             "heartbeat": presence.beat,
@@ -210,6 +213,7 @@ async def collect(
             "notifications": post.run,
             "passwords": passwords.run,
             "doors": doors.settings.run,
+            "http": reach.settings.run,
             "page": pages.settings.run,
             "changes": partial(follow, store, take_up),
             "connections": http.guard_connections,
@@ -269,15 +273,21 @@ def _notifiers(store: Store, mqtt: MqttLink | None) -> dict[ChannelKind, Notifie
 
 
 def _announcing(
-    store: Store, settings: CollectorSettings, presence: Heartbeat, http: Endpoint, mqtt: str | None
+    store: Store,
+    settings: CollectorSettings,
+    presence: Heartbeat,
+    http: HttpDoor,
+    mqtt: MqttLink | None,
 ) -> AnnouncementSupervisor:
-    def make() -> Discovery:
+    def make(shut: frozenset[str]) -> Discovery:
         # Loaded late: most collectors serve their own machine only.
         from rook_tally.intake.doors.discovery import Discovery, OpenTo
 
-        mqtt_endpoint = None if mqtt is None else endpoint_from(mqtt)
+        mqtt_endpoint = None if mqtt is None or "mqtt" in shut else endpoint_from(mqtt.address)
         return Discovery(
-            OpenTo(http, mqtt_endpoint, settings.tls is not None),
+            OpenTo(
+                None if "http" in shut else http.endpoint, mqtt_endpoint, settings.tls is not None
+            ),
             settings.announce or (),
             store=store,
             report=presence.report("discovery", ANNOUNCED_AS),

@@ -29,6 +29,15 @@ class Endpoint:
         """True if nobody but this machine can reach it."""
         return is_loopback(self.host)
 
+    @property
+    def on_this_machine(self) -> Endpoint:
+        """The same port where nobody but this machine can reach it."""
+        return self if self.is_loopback else Endpoint(_loopback_beside(self.host), self.port)
+
+
+def _loopback_beside(host: str) -> str:
+    return "::1" if ":" in host else "127.0.0.1"
+
 
 @dataclass(frozen=True, slots=True)
 class BuiltinBroker:

@@ -26,6 +26,12 @@ from rook_tally.store.site.page_devices import page_devices, page_setting
 from rook_tally.store.site.read_keys import read_keys
 from rook_tally.store.site.reports import reports
 
+PAGES_AS = "pages"
+"""The name of the address at which pages are served."""
+
+DOORS_SWITCHED = ("http", "mqtt")
+"""Doors that may be open to the network and have a switch."""
+
 _MOST_LETTERS = 2000
 _MOST_CHANGES = 2000
 
@@ -57,7 +63,7 @@ def ways_out(connection: Connection, *, now_us: int) -> list[WayOut]:
         *_pages(connection, opened),
         *_keys(connection),
         *_polls(connection, opened, closed),
-        *_doors(connection, now_us),
+        *_doors(connection, closed, now_us),
         *_announcements(connection, closed, now_us),
     ]
 
@@ -141,26 +147,30 @@ def _pages(connection: Connection, opened: _Opened) -> list[WayOut]:
     devices = page_devices(connection)
     if not devices and not setting.is_on:
         return []
+    is_told = not devices or not is_loopback(setting.host)
+    what = tr("answers to devices that have a link")
+    address = WayOut(
+        WayOutSort.PAGE,
+        PAGES_AS,
+        f"{setting.host}:{setting.port}",
+        what if devices else tr("nothing: no device has a link"),
+        setting.is_on,
+    )
     return [
-        WayOut(
-            WayOutSort.PAGE,
-            one.name,
-            tr("a device with a link"),
-            tr("sheets of the Wall, to look at"),
-            setting.is_on,
-            one.seen_us,
-            allowed_by=opened.get(("page_device", one.name), ("", 0))[0],
-            allowed_us=one.made_us,
-        )
-        for one in devices
-    ] or [
-        WayOut(
-            WayOutSort.PAGE,
-            tr("pages"),
-            f"{setting.host}:{setting.port}",
-            tr("nothing: no device has a link"),
-            setting.is_on,
-        )
+        *([address] if is_told else []),
+        *(
+            WayOut(
+                WayOutSort.PAGE,
+                one.name,
+                tr("a device with a link"),
+                tr("sheets of the Wall, to look at"),
+                setting.is_on,
+                one.seen_us,
+                allowed_by=opened.get(("page_device", one.name), ("", 0))[0],
+                allowed_us=one.made_us,
+            )
+            for one in devices
+        ),
     ]
 
 
@@ -205,32 +215,40 @@ def _polls(connection: Connection, opened: _Opened, closed: ClosedWays) -> list[
     return found
 
 
-def _doors(connection: Connection, now_us: int) -> list[WayOut]:
-    """Doors that listen beyond this machine: what stations send comes in there, answers go out."""
-    found = []
+def _doors(connection: Connection, closed: ClosedWays, now_us: int) -> list[WayOut]:
+    """Doors that listen beyond this machine, and somebody else's broker: what stations send comes
+    in there, answers go out."""
+    found = {
+        name: WayOut(WayOutSort.DOOR, name, tr("this machine only"), _answers(name), False)
+        for sort, name in sorted(closed)
+        if sort is WayOutSort.DOOR
+    }
     for collector in collectors(connection, now_us=now_us):
         for door in collector.doors:
             host, _, port = door.address.rpartition(":")
-            is_listening = door.name in ("http", "mqtt", "page") and port.isdigit()
+            is_beyond = port.isdigit() and not is_loopback(host.strip("[]"))
             if (
-                door.state is not DoorState.OPEN
-                or not is_listening
-                or is_loopback(host.strip("[]"))
+                door.name in DOORS_SWITCHED
+                and door.state is DoorState.OPEN
+                and is_beyond
+                and door.name not in found
             ):
-                continue
-            found.append(
-                WayOut(
+                found[door.name] = WayOut(
                     WayOutSort.DOOR,
                     door.name,
                     door.address,
-                    tr("controls to stations, and messages to topics")
-                    if door.name == "mqtt"
-                    else tr("answers to stations, and to whom has a key or a link"),
+                    _answers(door.name),
                     True,
                     allowed_us=door.since_us,
                 )
-            )
-    return found
+    return list(found.values())
+
+
+def _answers(door: str) -> str:
+    """What goes out by a door that stations come in by."""
+    if door == "mqtt":
+        return tr("controls to stations, and messages to topics")
+    return tr("answers to stations, and to whom has a key or a link")
 
 
 def _announcements(connection: Connection, closed: ClosedWays, now_us: int) -> list[WayOut]:
@@ -264,6 +282,6 @@ def summary(told: list[WayOut]) -> str:
 
 SWITCHED_APART = frozenset(
     {WayOutSort.MAIL, WayOutSort.WEBHOOK, WayOutSort.MESSAGE, WayOutSort.POLL}
-    | {WayOutSort.ANNOUNCEMENT}
+    | {WayOutSort.ANNOUNCEMENT, WayOutSort.DOOR}
 )
 """Sorts that are switched without altering what is set up: `store.site.closed_ways`."""

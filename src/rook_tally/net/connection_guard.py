@@ -45,10 +45,20 @@ class ConnectionGuard:
             await asyncio.sleep(self._look_s)
             self._look(time.monotonic())
 
+    def let_go(self, is_unwanted: Callable[[str], bool]) -> None:
+        """Close the connections of some peers, by their addresses, whatever is under way."""
+        for one in self._connections():
+            transport = getattr(one, "transport", None)
+            peer = transport.get_extra_info("peername") if transport is not None else None
+            if transport is not None and peer and is_unwanted(str(peer[0])):
+                transport.abort()
+
+    def _connections(self) -> list[object]:
+        server = None if self._runner is None else self._runner.server
+        return [] if server is None else list(server.connections)
+
     def _look(self, now_s: float) -> None:
-        if self._runner is None or self._runner.server is None:
-            return
-        several = list(self._runner.server.connections)
+        several = self._connections()
         self._idle = {
             one: self._idle.get(one, now_s) for one in several if one not in self._at_work
         }

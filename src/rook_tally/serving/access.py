@@ -9,6 +9,7 @@ from collections.abc import Callable
 import msgspec
 import structlog
 from aiohttp import web
+from sqlalchemy.engine import Connection
 
 from rook_tally.core.auth_throttle import AuthThrottle
 from rook_tally.core.errors import StoreError
@@ -157,7 +158,12 @@ class ReadAccess:
 
     def seen_now(self, reader: Reader) -> SeenSite:
         """The same in the thread that asks."""
-        site, in_groups = self._site_now()
+        with self._store.read() as connection:
+            return self.seen_by(reader, connection)
+
+    def seen_by(self, reader: Reader, connection: Connection) -> SeenSite:
+        """The same by a transaction that goes on to read what is asked for."""
+        site, in_groups = self._site_now(connection)
         series = tuple(one for one in site.series_shown)
         if reader.scope.is_all:
             return SeenSite(site, series)
@@ -173,17 +179,16 @@ class ReadAccess:
             site, tuple(one for one in series if one.id in ids or one.station.place.name in below)
         )
 
-    def _site_now(self) -> tuple[Site, dict[str, Group]]:
+    def _site_now(self, connection: Connection) -> tuple[Site, dict[str, Group]]:
         """The site and its groups; read anew when they may have changed."""
         known = self._site
-        with self._store.read() as connection:
-            if known is not None and newest_seq(connection) == known[0]:
-                return known[1:]
-            newest, subjects = newest_changes(connection, known[0] if known is not None else 0)
-            if known is not None and not subjects & _OF_SITE:
-                self._site = newest, *known[1:]
-                return known[1:]
-            told = load_site(connection), {one.name: one for one in groups(connection)}
+        if known is not None and newest_seq(connection) == known[0]:
+            return known[1:]
+        newest, subjects = newest_changes(connection, known[0] if known is not None else 0)
+        if known is not None and not subjects & _OF_SITE:
+            self._site = newest, *known[1:]
+            return known[1:]
+        told = load_site(connection), {one.name: one for one in groups(connection)}
         self._site = newest, *told
         return told
 

@@ -34,7 +34,7 @@ _ELSEWHERE = {
     WayOutSort.MAIL: "Channels are altered and deleted in the Watch view.",
     WayOutSort.WEBHOOK: "Channels are altered and deleted in the Watch view.",
     WayOutSort.MESSAGE: "Channels are altered and deleted in the Watch view.",
-    WayOutSort.DOOR: "Where doors listen is said when the collector is started.",
+    WayOutSort.DOOR: "Switched off, it is open to this machine only; a broker of others is left.",
 }
 
 

@@ -36,6 +36,9 @@ _LONGEST_LOG = 1_000_000
 _OWN_USER = "rook-tally"
 _EVERYWHERE = frozenset({"0.0.0.0", "::"})
 
+_ENDED = "the built-in broker ended; starting it again"
+_MOVED = "the built-in broker is started at another address"
+
 _log = structlog.get_logger(__name__)
 
 _CONFIGURATION = """\
@@ -86,8 +89,21 @@ class PrivateBroker:
         self._pid = 0
         self._minder: asyncio.Task[None] | None = None
         self._admitted: tuple[str, str] = ("", "")
+        # Where it was asked to listen: who needs a key does so while the network is shut out, too.
+        self._is_for_this_machine = wanted.is_loopback
         self._takes_anybody = wanted.is_loopback
+        self._why_ended = _ENDED
         self.endpoint = wanted
+
+    async def listen_on(self, host: str) -> None:
+        """Listen at another of this machine's addresses, on the same port. One that runs is ended
+        and started there by who minds it: what it holds for sessions stays on disk."""
+        if host == self._wanted.host:
+            return
+        self._wanted = self.endpoint = Endpoint(host, self.endpoint.port)
+        if self._pid:
+            self._why_ended = _MOVED
+            await _stopped(self._pid)
 
     async def start(self) -> None:
         """Start it, or take over the one a crashed collector left, and wait until it answers.
@@ -112,7 +128,7 @@ class PrivateBroker:
         key = self._own_key_file.read_text()
         host = self.endpoint.host
         if host in _EVERYWHERE:
-            host = "::1" if ":" in host else "127.0.0.1"
+            host = self.endpoint.on_this_machine.host
         tls = self._certificate is not None
         return OutsideBroker(
             Endpoint(host, self.endpoint.port),
@@ -132,7 +148,7 @@ class PrivateBroker:
         """Let these stations in, each with its key and to its own topics, and nobody else. A broker
         that runs already takes it up at once; to be called once before it is started."""
         private_folder(self._folder)
-        self._takes_anybody = self._wanted.is_loopback and keys is not KeysWanted.FROM_ALL
+        self._takes_anybody = self._is_for_this_machine and keys is not KeysWanted.FROM_ALL
         if not self._own_key_file.exists():
             _write_private(self._own_key_file, secrets.token_urlsafe(24))
         key = self._own_key_file.read_text()
@@ -262,8 +278,9 @@ class PrivateBroker:
         while True:
             await _gone(self._pid)
             self._wanted = self.endpoint
-            report(DoorState.TRYING, "the built-in broker ended; starting it again")
-            _log.warning("broker_ended", pid=self._pid)
+            report(DoorState.TRYING, self._why_ended)
+            _log.warning("broker_ended", pid=self._pid, why=self._why_ended)
+            self._why_ended = _ENDED
             try:
                 await self._launch()
             except DoorError as error:

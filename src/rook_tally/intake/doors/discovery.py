@@ -30,9 +30,10 @@ _log = structlog.get_logger(__name__)
 
 @dataclass(frozen=True, slots=True)
 class OpenTo:
-    """The addresses to announce: our doors, as the network sees them."""
+    """The addresses to announce: our doors, as the network sees them; nothing is announced where
+    it cannot reach the HTTP door."""
 
-    http: Endpoint
+    http: Endpoint | None
     mqtt: Endpoint | None
     is_tls: bool
 
@@ -66,10 +67,11 @@ class Discovery:
                 if self._interfaces
                 else AsyncZeroconf(ip_version=IPVersion.V4Only)
             )
-            registered = await self._zeroconf.async_register_service(
-                self._own_service(), allow_name_change=True
-            )
-            await registered
+            if self._doors.http is not None:
+                registered = await self._zeroconf.async_register_service(
+                    self._own_service(self._doors.http), allow_name_change=True
+                )
+                await registered
         except OSError as error:
             self._report(DoorState.TRYING, f"nothing can be announced: {error.strerror or error}")
             return
@@ -88,7 +90,7 @@ class Discovery:
             await self._zeroconf.async_unregister_all_services()
             await self._zeroconf.async_close()
 
-    def _own_service(self) -> AsyncServiceInfo:
+    def _own_service(self, http: Endpoint) -> AsyncServiceInfo:
         host = socket.gethostname().split(".")[0] or "rook-tally"
         properties = {"path": "/v1/readings", "tls": "1" if self._doors.is_tls else "0"}
         if self._doors.mqtt is not None:
@@ -97,7 +99,7 @@ class Discovery:
             COLLECTOR_TYPE,
             f"{host}.{COLLECTOR_TYPE}",
             addresses=[socket.inet_aton(one) for one in self._interfaces or [_own_address()]],
-            port=self._doors.http.port,
+            port=http.port,
             properties=properties,
             server=f"{host}.local.",
         )

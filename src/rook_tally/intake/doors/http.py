@@ -16,7 +16,8 @@ from aiohttp import web
 
 from rook_tally.core.access_policy import KeysWanted
 from rook_tally.core.auth_throttle import AuthThrottle
-from rook_tally.intake.addresses import Endpoint
+from rook_tally.core.hosts import is_loopback
+from rook_tally.intake.addresses import Endpoint, bound_socket
 from rook_tally.intake.bounds import BODY_WITHIN_S, LARGEST_MESSAGE, MOST_CONNECTIONS
 from rook_tally.intake.door_protocols import Reception
 from rook_tally.intake.doors.health import AskHealth
@@ -76,6 +77,7 @@ class HttpDoor:
         self._looking = asyncio.Lock()
         self._keys_wanted, self._asked_s = KeysWanted.BY_DOOR, -math.inf
         self._socket = listening
+        self._site: web.SockSite | None = None
         self._reception = reception
         self._store = store
         self._clock = clock
@@ -96,7 +98,31 @@ class HttpDoor:
     async def open(self) -> None:
         """Begin to listen."""
         await self._runner.setup()
-        await web.SockSite(self._runner, self._socket, ssl_context=self._tls).start()
+        await self._listen()
+
+    async def _listen(self) -> None:
+        site = web.SockSite(self._runner, self._socket, ssl_context=self._tls)
+        await site.start()
+        self._site = site
+
+    async def move_to(self, endpoint: Endpoint) -> None:
+        """Listen there and nowhere else. Connections from where it is no longer heard are closed.
+
+        Raises
+        ------
+        DoorError
+            When that address cannot be had; nothing listens then until it can.
+        """
+        if endpoint == self.endpoint and self._site is not None:
+            return
+        if self._site is not None:
+            await self._site.stop()
+            self._site = None
+        self._socket = bound_socket(endpoint)
+        self.endpoint = endpoint
+        await self._listen()
+        if endpoint.is_loopback:
+            self._guard.let_go(lambda peer: not is_loopback(peer))
 
     async def guard_connections(self) -> None:
         """Close what is too many or says nothing, until cancelled."""

@@ -30,8 +30,9 @@ def can_be_written(shown: Observations) -> bool:
     return is_one and is_good and low >= _FIRST_US and high <= _LAST_US
 
 
-def written(base: str, shown: Observations) -> bytes:
-    """The JSON array of entities with all members and links. `can_be_written` holds of them."""
+def written(base: str, shown: Observations, *, head: bytes, tail: bytes) -> memoryview:
+    """The JSON array of entities with all members and links, between what stands before it and
+    after. `can_be_written` holds of them."""
     own = f"{int(shown.series[0])}-"
     link = f"{base}/{EntitySet.OBSERVATIONS.value}('{own}"
     key, time, value = digits_of(shown.time_us, _DIGITS), utc_bytes(shown.time_us), _values(shown)
@@ -42,28 +43,35 @@ def written(base: str, shown: Observations) -> bytes:
         parts += [f',"{name}@iot.navigationLink":"{link}', key, f"')/{name}\""]
     parts.append("},")
     row = b"".join(one.encode() if isinstance(one, str) else bytes(one.shape[1]) for one in parts)
-    whole = np.empty(1 + len(shown) * len(row), np.uint8)
-    whole[0] = ord("[")
-    rows = whole[1:].reshape(len(shown), len(row))
+    begin = len(head) + 1
+    whole = np.empty(begin + len(shown) * len(row) + len(tail), np.uint8)
+    whole[:begin] = np.frombuffer(head + b"[", np.uint8)
+    whole[len(whole) - len(tail) :] = np.frombuffer(tail, np.uint8)
+    rows = whole[begin : len(whole) - len(tail)].reshape(len(shown), len(row))
     rows[:] = np.frombuffer(row, np.uint8)
     at = 0
     for part in parts:
         if isinstance(part, str):
             at += len(part.encode())
             continue
-        rows[:, at : at + part.shape[1]] = part
+        _column(rows, at, part.shape[1])[:] = part.view(f"V{part.shape[1]}").ravel()
         at += part.shape[1]
     # In place of the comma after the last.
-    whole[-1] = ord("]")
-    return whole.tobytes()
+    rows[-1, -1] = ord("]")
+    return whole.data
+
+
+def _column(rows: NDArray[np.uint8], at: int, width: int) -> NDArray[np.void]:
+    """Some letters of every row as one item each, which are written ten times as fast."""
+    return np.ndarray((len(rows),), f"V{width}", rows, at, (rows.shape[1],))
 
 
 def _values(shown: Observations) -> NDArray[np.uint8]:
     """(N, W): the numbers as JSON has them, blanks after them."""
-    text = np.frombuffer(msgspec.json.encode(shown.value.tolist()), np.uint8)
-    comma = np.flatnonzero(text == ord(","))
-    begin = np.concatenate(([1], comma + 1))
-    length = np.concatenate((comma, [len(text) - 1])) - begin
-    at = np.arange(int(length.max()))
-    where = np.minimum(begin[:, None] + at, len(text) - 1)
-    return np.where(at < length[:, None], text[where], np.uint8(ord(" ")))
+    text = np.frombuffer(msgspec.json.encode(shown.value.tolist()), np.uint8)[1:-1]
+    comma = text == ord(",")
+    ends = np.append(np.flatnonzero(comma), len(text))
+    length = np.diff(ends, prepend=-1) - 1
+    told = np.full((len(shown), int(length.max())), ord(" "), np.uint8)
+    told[np.arange(told.shape[1]) < length[:, None]] = text[~comma]
+    return told

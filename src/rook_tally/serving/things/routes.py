@@ -10,12 +10,13 @@ from urllib.parse import quote, unquote, urlencode
 
 import msgspec
 from aiohttp import web
+from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import UsageError
 from rook_tally.core.time_texts import utc_texts
 from rook_tally.core.timestamps import time_us_from_text
 from rook_tally.net.problem_answers import problem
-from rook_tally.serving.access import ReadAccess
+from rook_tally.serving.access import ReadAccess, Reader
 from rook_tally.serving.things.entities import (
     LINKS,
     Entity,
@@ -41,6 +42,7 @@ _CONFORMANCE = [
     "http://www.opengis.net/spec/iot_sensing/1.1/req/data-array/data-array",
 ]
 _SAFE = "$'(),/;="
+Body = bytes | memoryview
 
 
 class ThingsRoutes:
@@ -69,9 +71,10 @@ class ThingsRoutes:
         reader = await self._access.reader(request)
         base, query = f"{request.url.origin()}{ROOT}", dict(request.query)
 
-        def answer() -> bytes:
-            site = ThingsSite(self._access.seen_now(reader))
-            return _Answering(self._store, site, base, query).body(path)
+        def answer() -> Body:
+            with self._store.read() as connection:
+                site = ThingsSite(self._access.seen_by(reader, connection))
+                return _Answering(connection, site, base, query).body(path)
 
         try:
             body = await asyncio.to_thread(answer)
@@ -81,7 +84,7 @@ class ThingsRoutes:
             raise problem(404, "There is no such thing", str(error)) from None
         return self._answer(reader, body)
 
-    def _answer(self, reader: Any, body: bytes) -> web.Response:
+    def _answer(self, reader: Reader, body: Body) -> web.Response:
         self._access.note(reader, len(body))
         return web.Response(body=body, content_type="application/json")
 
@@ -89,11 +92,13 @@ class ThingsRoutes:
 class _Answering:
     """One request being answered."""
 
-    def __init__(self, store: Store, site: ThingsSite, base: str, query: Mapping[str, str]) -> None:
-        self._store, self._site, self._base, self._query = store, site, base, query
+    def __init__(
+        self, connection: Connection, site: ThingsSite, base: str, query: Mapping[str, str]
+    ) -> None:
+        self._connection, self._site, self._base, self._query = connection, site, base, query
         self._options = Options()
 
-    def body(self, path: str) -> bytes:
+    def body(self, path: str) -> Body:
         """The answer.
 
         Raises
@@ -142,12 +147,11 @@ class _Answering:
             if not is_last:
                 raise LookupError(f"{name} needs an id here")
             where = f"{self._base}/{'/'.join(parts)}"
-            return self._encoded(self._set(target, at, name, options, where))
+            if target is EntitySet.OBSERVATIONS:
+                return self._observation_set(at, options, where)
+            return msgspec.json.encode(self._set(target, at, name, options, where))
         assert at is not None
-        return self._encoded(self._told(at, options, is_ref=is_ref))
-
-    def _encoded(self, body: Any) -> bytes:
-        return msgspec.json.encode(body)
+        return msgspec.json.encode(self._told(at, options, is_ref=is_ref))
 
     def _entity(self, target: EntitySet, key: str, within: Entity | None) -> Entity:
         wanted: int | str = key[1:-1].replace("''", "'") if key.startswith("'") else key
@@ -240,23 +244,36 @@ class _Answering:
             return list(told)
         return [one for one in told if self._site.is_about(within, one)]
 
+    def _observation_set(self, within: Entity | None, options: Options, where: str) -> Body:
+        """The whole answer to who asks for observations: by whole columns where that can be."""
+        shown, body = self._found(within, options, where)
+        if options.data_array or options.select or options.expand or not can_be_written(shown):
+            return msgspec.json.encode(self._with_values(shown, body, options))
+        head = msgspec.json.encode({**body, "value": ""})
+        return written(self._base, shown, head=head[: -len('""}')], tail=b"}")
+
     def _observations(self, within: Entity | None, options: Options, where: str) -> dict[str, Any]:
+        return self._with_values(*self._found(within, options, where), options)
+
+    def _found(
+        self, within: Entity | None, options: Options, where: str
+    ) -> tuple[Observations, dict[str, Any]]:
+        """Those that are shown, and what is said of the others."""
         series = self._series_within(within)
-        with self._store.read() as connection:
-            found, whole = ObservationSearch(connection, series, options).found()
+        found, whole = ObservationSearch(self._connection, series, options).found()
         shown = found.taken(slice(options.skip, options.skip + options.limit))
         body: dict[str, Any] = {}
         if options.count:
             body["@iot.count"] = whole
         if options.skip + len(shown) < whole:
             body["@iot.nextLink"] = self._next(where, options, options.skip + len(shown))
-        if options.data_array:
-            body["value"] = self._as_arrays(shown)
-        elif options.select or options.expand or not can_be_written(shown):
-            body["value"] = self._as_entities(shown, options)
-        else:
-            body["value"] = msgspec.Raw(written(self._base, shown))
-        return body
+        return shown, body
+
+    def _with_values(
+        self, shown: Observations, body: dict[str, Any], options: Options
+    ) -> dict[str, Any]:
+        told = self._as_arrays(shown) if options.data_array else self._as_entities(shown, options)
+        return {**body, "value": told}
 
     def _as_entities(self, shown: Observations, options: Options) -> list[dict[str, Any]]:
         times = utc_texts(shown.time_us)
@@ -303,8 +320,7 @@ class _Answering:
         if one is None:
             raise LookupError(f"Observations({key})")
         time_us = int(time_text)
-        with self._store.read() as connection:
-            told = read_range(connection, one.id, time_us, time_us + 1)
+        told = read_range(self._connection, one.id, time_us, time_us + 1)
         if not len(told):
             raise LookupError(f"Observations({key})")
         text = utc_texts(told.time_us)[-1]
