@@ -70,8 +70,10 @@ def _values(shown: Observations) -> NDArray[np.uint8]:
     """(N, W): the numbers as JSON has them, blanks after them."""
     text = np.frombuffer(msgspec.json.encode(shown.value.tolist()), np.uint8)[1:-1]
     comma = text == ord(",")
-    ends = np.append(np.flatnonzero(comma), len(text))
-    length = np.diff(ends, prepend=-1) - 1
+    begin, end = np.zeros(len(shown), np.int64), np.full(len(shown), len(text))
+    end[:-1] = np.flatnonzero(comma)
+    begin[1:] = end[:-1] + 1
+    length = end - begin
     told = np.full((len(shown), int(length.max())), ord(" "), np.uint8)
     told[np.arange(told.shape[1]) < length[:, None]] = text[~comma]
     return told
