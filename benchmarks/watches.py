@@ -100,7 +100,7 @@ def _stepped_through(target: WatchedSeries, readings: Readings, guard: Readings)
             step,
             target.judge.terms,
             moment,
-            target.judge.number(value),
+            target.judge.number(value, moment),
             may_ring=held[moment] > limit,
         )
         if turned is not None and turned[0] is Transition.RING:

@@ -10,9 +10,10 @@ from rook_tally.alarming.alarm_clock import AlarmClock
 from rook_tally.alarming.control_runs import LEFT_TO_ITSELF_S
 from rook_tally.core.alarms.alarm_states import AlarmState
 from rook_tally.core.alarms.channels import Channel, ChannelKind
-from rook_tally.core.alarms.definitions import HoursOfDay, Scope, Watch, WatchKind
+from rook_tally.core.alarms.definitions import Scope, Watch, WatchKind
 from rook_tally.core.alarms.journal import JournalKind
 from rook_tally.core.alarms.sentences import sentence
+from rook_tally.core.hours_of_day import HoursOfDay
 from rook_tally.core.quantities.kinds import PLAIN
 from rook_tally.core.series.readings import readings_from
 from rook_tally.core.site_settings import SiteSettings

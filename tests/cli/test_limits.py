@@ -6,6 +6,7 @@ import json
 
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.quantities.unit import FAHRENHEIT
+from rook_tally.core.timestamps import HOUR_US
 from rook_tally.store.base import Store
 from rook_tally.store.site import show_in_unit
 from tests.builders import NOON_US, append, begin_series
@@ -85,3 +86,34 @@ def test_what_is_set_is_listed_before_anything_is_measured(store: Store) -> None
     told = _limit(store, "list")[1]
     assert "set at House: co2 above raised=900 ppm" in told
     assert "no series yet" in told
+
+
+def test_limits_of_the_night_hold_by_the_clock_and_leave_the_day_as_it_is(store: Store) -> None:
+    """Of co2: readings at noon and at three in the night, by the clocks of the site."""
+    assert rook_tally("--store", store.url, "site", "set", "--zone", "Asia/Tokyo").returncode == 0
+    night_us = NOON_US + 6 * HOUR_US  # three in the night in Tokyo, as noon is nine in the evening
+    append(store, begin_series(store, "co2", key="shelf"), (NOON_US, 700.0))
+    append(store, begin_series(store, "co2", key="till"), (night_us, 700.0))
+    code, told = _limit(
+        store, "set", "co2", "--hours", "22:00-06:00", "--above", "noticed=500 raised=600"
+    )
+    assert (code, "noticed=500 raised=600" in told) == (0, True)
+    assert _level(store) == {"shelf": 0, "till": 2}
+    # The day goes on by what comes with the quantity, and is set by itself.
+    listed = next(iter(json.loads(_limit(store, "list", "--json")[1])))
+    assert listed["above"] == [800.0, 1000.0, 1400.0, 2000.0]
+    assert listed["at_hours"] == [
+        {
+            "hours": "22:00–06:00",
+            "above": [500.0, 600.0, None, None],
+            "below": [None, None, None, None],
+        }
+    ]
+    assert _limit(store, "set", "co2", "--above", "high=650")[0] == 0
+    assert _level(store) == {"shelf": 3, "till": 2}
+    assert "22:00–06:00 above noticed=500 raised=600" in _limit(store, "list")[1]
+    assert _limit(store, "clear", "co2", "--hours", "22:00-06:00")[0] == 0
+    assert _level(store) == {"shelf": 3, "till": 3}
+    code, why = _limit(store, "clear", "co2", "--hours", "22:00-06:00")
+    assert (code != 0, "those hours" in why) == (True, True)
+    assert _limit(store, "set", "co2", "--hours", "at night", "--above", "high=1")[0] != 0

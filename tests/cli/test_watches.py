@@ -10,16 +10,10 @@ import pytest
 
 from rook_tally import clock
 from rook_tally.core.alarms.channels import Channel, ChannelKind
-from rook_tally.core.alarms.definitions import (
-    Guard,
-    HoursOfDay,
-    RunControl,
-    Scope,
-    Watch,
-    WatchKind,
-)
+from rook_tally.core.alarms.definitions import Guard, RunControl, Scope, Watch, WatchKind
 from rook_tally.core.alarms.files import watches_from_toml, watches_to_toml
 from rook_tally.core.errors import UsageError
+from rook_tally.core.hours_of_day import HoursOfDay
 from rook_tally.core.quantities.levels import Level
 from rook_tally.store.base import Store
 from rook_tally.store.maintenance import open_store

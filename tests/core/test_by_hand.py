@@ -10,9 +10,10 @@ import pytest
 
 from rook_tally.core.alarms.alarm_detector import AlarmThresholds
 from rook_tally.core.alarms.conditions import Condition, judge_of
-from rook_tally.core.alarms.definitions import Guard, HoursOfDay, Scope, Watch, WatchKind
+from rook_tally.core.alarms.definitions import Guard, Scope, Watch, WatchKind
 from rook_tally.core.alarms.online_detector import DetectorState, Transition, advance
 from rook_tally.core.errors import UsageError
+from rook_tally.core.hours_of_day import HoursOfDay
 from rook_tally.core.quantities.averaging import (
     Averaging,
     mean_value,

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from msgspec import structs
 
 from rook_tally.core.alarms.channels import Channel, ChannelKind
-from rook_tally.core.alarms.definitions import HoursOfDay, Scope, Watch, WatchKind
+from rook_tally.core.alarms.definitions import Scope, Watch, WatchKind
 from rook_tally.core.door_settings import (
     BluetoothSetting,
     PollSetting,
@@ -20,9 +20,10 @@ from rook_tally.core.door_settings import (
 )
 from rook_tally.core.errors import UsageError
 from rook_tally.core.forwards.definitions import Forward, ForwardForm, ForwardKind
+from rook_tally.core.hours_of_day import HoursOfDay
 from rook_tally.core.moment_words import ClockStyle, DateStyle
 from rook_tally.core.quantities.kinds import KINDS
-from rook_tally.core.quantities.levels import Level, Limits
+from rook_tally.core.quantities.levels import HourLimits, Level, Limits
 from rook_tally.core.quantities.series_settings import SeriesSettings
 from rook_tally.core.series.corrections import CorrectionUncertainty
 from rook_tally.core.site_file.content import (
@@ -77,7 +78,26 @@ def fours(draw: st.DrawFn) -> tuple[float | None, ...]:
     return tuple(draw(st.sampled_from([one, None])) for one in rising)
 
 
-LIMITS = st.builds(lambda above, below: Limits(above, tuple(reversed(below))), fours(), fours())
+HOURS = st.builds(
+    HoursOfDay,
+    begin_min=st.integers(0, 1439),
+    end_min=st.integers(0, 1439),
+    days=st.just(()) | st.just((0, 1, 4)),
+)
+LIMITS = st.builds(
+    lambda above, below, by_hours: Limits(above, tuple(reversed(below)), by_hours),
+    fours(),
+    fours(),
+    st.lists(
+        st.builds(
+            lambda hours, above, below: HourLimits(hours, above, tuple(reversed(below))),
+            HOURS,
+            fours(),
+            fours(),
+        ),
+        max_size=2,
+    ).map(tuple),
+)
 FIELDS = st.builds(
     FieldEntry,
     name=SLUGS,

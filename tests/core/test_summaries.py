@@ -322,4 +322,4 @@ def test_outside_does_not_ring_exactly_at_its_limits(low: float, high: float, un
     told = QUANTITIES["temperature"].unit(unit)
     assert told is not None
     for at, is_beyond in ((low, False), (high, False), (low - 0.1, True), (high + 0.1, True)):
-        assert (judge.number(float(told.to_base(at))) > judge.terms.limit) == is_beyond
+        assert (judge.of_axis(float(told.to_base(at))) > judge.terms.limit) == is_beyond

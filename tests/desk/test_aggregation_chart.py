@@ -7,9 +7,9 @@ from PySide6.QtWidgets import QLineEdit
 from pytestqt.qtbot import QtBot
 
 from rook_tally.core.alarms.channels import BUILT_IN, Channel, ChannelKind, Security
-from rook_tally.core.alarms.definitions import HoursOfDay
 from rook_tally.core.alarms.sentences import Part
 from rook_tally.core.errors import UsageError
+from rook_tally.core.hours_of_day import HoursOfDay
 from rook_tally.desk.app.views import WATCH
 from rook_tally.desk.app.window import DeskWindow
 from rook_tally.desk.data.clock import held_clock

@@ -164,3 +164,47 @@ def test_limits_of_a_working_are_its_own_and_undone(
     assert found is not None and found.above[2] is not None
     window.undo.undo()
     qtbot.waitUntil(lambda: limits() is None, timeout=PATIENCE_MS)
+
+
+def test_limits_of_the_night_are_typed_beside_those_of_the_day(
+    window: DeskWindow, store: Store, qtbot: QtBot
+) -> None:
+    form = _form(window, qtbot)
+    line = form.hours.lineEdit()
+    assert line is not None
+    assert line.text() == "all day"
+    line.setFocus()
+    line.selectAll()
+    QTest.keyClicks(line, "22:0")
+    assert "no hours" in form.problem.text()
+    assert not form.save.isEnabled()
+    QTest.keyClicks(line, "0-06:00")
+    for level in Level:
+        if level:
+            _type(form, "below", level, "")
+            _type(form, "above", level, "")
+    _type(form, "above", Level.RAISED, "71.6")
+    press(form, QDialogButtonBox.StandardButton.Save)
+    qtbot.waitUntil(lambda: _set_for(store, SHOP) is not None, timeout=PATIENCE_MS)
+    found = _set_for(store, SHOP)
+    assert found is not None
+    # By day what held before goes on.
+    assert found.below == QUANTITIES["temperature"].limits.below
+    (night,) = found.by_hours
+    assert (night.hours.begin_min, night.hours.end_min) == (22 * 60, 6 * 60)
+    assert [one and round(one, 6) for one in night.above] == [None, 22.0, None, None]
+    qtbot.waitUntil(lambda: bool(window.state.site.series[0].limits.by_hours), timeout=PATIENCE_MS)
+    again = _form(window, qtbot)
+    at = again.hours.findText("22:00–06:00")
+    assert at > 0
+    again.hours.setCurrentIndex(at)
+    again.hours.activated.emit(at)
+    assert again.fields["above"][1].text() == "71.6"
+    assert again.fields["below"][1].text() == ""
+    again.clear.click()
+    qtbot.waitUntil(lambda: (_set_for(store, SHOP) or Limits()).by_hours == (), timeout=PATIENCE_MS)
+    assert _set_for(store, SHOP) is not None
+    window.undo.undo()
+    qtbot.waitUntil(
+        lambda: len((_set_for(store, SHOP) or Limits()).by_hours) == 1, timeout=PATIENCE_MS
+    )

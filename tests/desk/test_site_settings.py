@@ -10,8 +10,8 @@ from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
 from rook_tally.core.access_policy import KeysWanted, PasswordsAt
-from rook_tally.core.alarms.definitions import HoursOfDay
 from rook_tally.core.errors import UsageError
+from rook_tally.core.hours_of_day import HoursOfDay
 from rook_tally.core.moment_words import ClockStyle, DateStyle
 from rook_tally.core.site_settings import DecimalMark, SiteSettings, Weekday
 from rook_tally.desk.data.site_settings import SaveSiteSettings, SiteForm, SiteSettingsQuery

@@ -9,7 +9,8 @@ from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
 from rook_tally.core.errors import UsageError
-from rook_tally.core.quantities.levels import Limits
+from rook_tally.core.hours_of_day import HoursOfDay
+from rook_tally.core.quantities.levels import HourLimits, Level, Limits
 from rook_tally.core.series.readings import readings_from
 from rook_tally.core.timestamps import DAY_US, HOUR_US
 from rook_tally.desk.app.views import STRIP
@@ -17,9 +18,10 @@ from rook_tally.desk.data.clock import held_clock
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_feed import read_picture
 from rook_tally.desk.data.time_window import TimeWindow
-from rook_tally.desk.rail.model import COLUMNS, RailModel
+from rook_tally.desk.rail.model import COLUMNS, RailModel, RailQuery
 from rook_tally.store.base import Store
 from rook_tally.store.readings import append_history
+from rook_tally.store.site import load_site
 from tests.builders import MINUTE_US, NOON_US, begin_series
 from tests.desk.conftest import OpenDesk
 
@@ -182,3 +184,17 @@ def test_readings_that_come_meanwhile_wait_for_the_return(
     assert state.latest.get(series.id) == shown
     window.rail.model.go_live()
     assert state.latest[series.id] == state.live.latest[series.id]
+
+
+def test_limits_of_the_night_count_in_a_column_of_half_a_day(store: Store) -> None:
+    """A year and a half: a column is longer than a day's night, and its middle may be noon."""
+    night = HourLimits(HoursOfDay(begin_min=0, end_min=60), above=(None, 5, None, None))
+    series = begin_series(store, limits=Limits(by_hours=(night,)))
+    at = NOON_US - 500 * DAY_US + np.arange(0, 500 * 24) * HOUR_US
+    value = np.full(len(at), 6.0)
+    with store.write() as connection:
+        append_history(connection, series.id, readings_from(at, value))
+    with store.read() as connection:
+        site = load_site(connection)
+        ribbon = RailQuery(site, NOON_US - 500 * DAY_US, NOON_US).run(connection)
+    assert (ribbon.worst == Level.RAISED).mean() > 0.7

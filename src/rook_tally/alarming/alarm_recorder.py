@@ -20,10 +20,10 @@ from rook_tally.core.alarms.alarm_states import AlarmEvent
 from rook_tally.core.alarms.channels import Channel, Notice, NoticeReason
 from rook_tally.core.alarms.definitions import Watch
 from rook_tally.core.alarms.journal import Entry, JournalKind
-from rook_tally.core.alarms.schedules import is_within_hours, local_us
 from rook_tally.core.alarms.scope import WatchedSeries
 from rook_tally.core.alarms.sentences import lasting_words, short_words, span_words
 from rook_tally.core.alarms.transitions import Alarm, moved, with_clear, with_ring
+from rook_tally.core.hours_of_day import is_within_hours, local_us
 from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.quantity import Quantity
@@ -157,7 +157,7 @@ class AlarmRecorder:
 
     def rang(self, alarm: Alarm, target: WatchedSeries, at_us: int, value: float | None) -> Alarm:
         """A watch has rung at a moment, by a value in the base unit (None for silence)."""
-        level = level_of(target, value)
+        level = level_of(target, value, at_us)
         if not alarm.is_untold:
             alarm = with_ring(alarm, at_us)
         alarm = replace(
@@ -187,7 +187,7 @@ class AlarmRecorder:
             JournalKind.RANG_LATE,
             at_us,
             self._value_words(target, value),
-            level=level_of(target, value),
+            level=level_of(target, value, at_us),
         )
         alarm = with_ring(alarm, at_us)
         return self.know(replace(alarm, is_untold=True, since_us=at_us, value=value))
@@ -352,13 +352,14 @@ class AlarmRecorder:
         write_journal(connection, self._entries)
 
 
-def level_of(target: WatchedSeries, value: float | None) -> Level:
-    """The level of an alarm: its watch's own, else by the limits of the series."""
+def level_of(target: WatchedSeries, value: float | None, at_us: int) -> Level:
+    """The level of an alarm that rang at a moment: its watch's own, else by the limits of the
+    series then."""
     if target.watch.level is not Level.SETTLED:
         return target.watch.level
     if value is None:
         return Level.NOTICED
-    return max(Level.NOTICED, target.limits.level_of(value))
+    return max(Level.NOTICED, target.limits.at(at_us).level_of(value))
 
 
 def _shown(target: WatchedSeries) -> DisplayUnit:

@@ -25,6 +25,7 @@ from rook_tally.core.alarms.journal import JournalKind
 from rook_tally.core.alarms.online_detector import Transition, advance
 from rook_tally.core.alarms.scope import WatchedSeries
 from rook_tally.core.alarms.transitions import Alarm
+from rook_tally.core.quantities.levels import Level
 from rook_tally.core.remarks import Remark
 from rook_tally.core.series.corrections import Correction, corrected_values
 from rook_tally.core.series.gaps import microseconds
@@ -348,8 +349,8 @@ class LiveWatches:
                 # It rang in what came late, and it still does.
                 assert step.rang_us is not None
                 alarm = bell.rang(alarm, target, step.rang_us, one.value)
-            elif step.is_ringing and target.limits.level_of(one.value) > alarm.level:
-                alarm = self._worse(alarm, target, one.value)
+            elif step.is_ringing and level_at(target, one) > alarm.level:
+                alarm = self._worse(alarm, target, one)
         self._alarms[key] = alarm
         if not alarm.step.is_as_good_as(before.step) or alarm.level != before.level:
             bell.know(alarm)
@@ -382,15 +383,15 @@ class LiveWatches:
         )
 
     @staticmethod
-    def _worse(alarm: Alarm, target: WatchedSeries, value: float) -> Alarm:
+    def _worse(alarm: Alarm, target: WatchedSeries, one: NewReading) -> Alarm:
         if target.watch.level:
             return alarm
-        return replace(alarm, level=target.limits.level_of(value), value=value)
+        return replace(alarm, level=level_at(target, one), value=one.value)
 
     def _number(self, connection: Connection, target: WatchedSeries, one: NewReading) -> float:
         judge = target.judge
         if not judge.reach_s:
-            return judge.number(one.value)
+            return judge.number(one.value, one.time_us)
         since_us = one.time_us - microseconds(judge.reach_s)
         tail = self._tail(connection, target.series.id, since_us)
         times, values = tail.since(since_us)
@@ -441,7 +442,9 @@ class LiveWatches:
             # As of itself: what the alarm stands at now is another matter.
             if not known & {JournalKind.RANG, JournalKind.RANG_LATE}:
                 value = float(readings.value[np.searchsorted(readings.time_us, rang_us)])
-                bell.say(target, JournalKind.RANG_LATE, rang_us, level=level_of(target, value))
+                bell.say(
+                    target, JournalKind.RANG_LATE, rang_us, level=level_of(target, value, rang_us)
+                )
             if cleared_us != NEVER and not known & {JournalKind.RANG, JournalKind.CLEARED_LATE}:
                 bell.say(target, JournalKind.CLEARED_LATE, cleared_us)
 
@@ -454,3 +457,8 @@ class LiveWatches:
 
 def _moment(reading: NewReading) -> int:
     return reading.time_us
+
+
+def level_at(target: WatchedSeries, one: NewReading) -> Level:
+    """The level of a reading by the limits of its series at that moment."""
+    return target.limits.at(one.time_us).level_of(one.value)

@@ -133,7 +133,7 @@ def _passed_by(
             target,
             JournalKind.RANG_LATE if late else JournalKind.RANG,
             rang_us,
-            level=level_of(target, value),
+            level=level_of(target, value, rang_us),
         )
         bell.say(target, JournalKind.CLEARED_LATE if late else JournalKind.CLEARED, cleared_us)
         return bell.know(replace(alarm, rings=(*alarm.rings, episode)))

@@ -12,7 +12,6 @@ from sqlalchemy.engine import Connection
 from rook_tally.bench.events import is_state
 from rook_tally.bench.texts import tr, tr_count
 from rook_tally.bench.wording import Sentence, decimals_for, long_name, plus_minus
-from rook_tally.core.alarms.schedules import local_us
 from rook_tally.core.arrays import FloatArray
 from rook_tally.core.comparing.decays import Decay, LeftOut, falls, length_s
 from rook_tally.core.comparing.paired_comparison import spearman_r
@@ -29,6 +28,7 @@ from rook_tally.core.formulas.ventilation import (
     exponential_approach_fit,
     minutes_until_limit_exponential,
 )
+from rook_tally.core.hours_of_day import local_us
 from rook_tally.core.quantities.named_series import slug_of
 from rook_tally.core.quantities.number_format import duration, figure
 from rook_tally.core.series.baselines import rolling_median_baseline

@@ -13,7 +13,6 @@ from sqlalchemy.engine import Connection
 from rook_tally.bench.events import Events, is_state
 from rook_tally.bench.texts import tr, tr_count
 from rook_tally.bench.wording import Sentence, in_unit, long_name
-from rook_tally.core.alarms.schedules import local_us
 from rook_tally.core.arrays import FloatArray
 from rook_tally.core.comparing.event_effects import (
     EventEffect,
@@ -28,6 +27,7 @@ from rook_tally.core.comparing.responses import (
     response_of,
 )
 from rook_tally.core.errors import UsageError
+from rook_tally.core.hours_of_day import local_us
 from rook_tally.core.quantities.averaging import Averaging
 from rook_tally.core.quantities.number_format import duration
 from rook_tally.core.series.gaps import max_gap_s, microseconds

@@ -12,10 +12,10 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.bench.texts import tr, tr_count
 from rook_tally.bench.wording import Sentence, level_in_unit, long_name
-from rook_tally.core.alarms.schedules import local_us
 from rook_tally.core.arrays import FloatArray, TimeArray
 from rook_tally.core.comparing.profiles import DayProfile, SlotTable, day_profile, week_table
 from rook_tally.core.comparing.span_comparison import Distribution, distributions
+from rook_tally.core.hours_of_day import local_us
 from rook_tally.core.moment_words import clock_words
 from rook_tally.core.quantities.guidelines import Rule
 from rook_tally.core.quantities.quantity import QuantityScale

@@ -17,6 +17,9 @@ PlaceOption = Annotated[str, typer.Option("--place", metavar="NAME", help="At th
 StationOption = Annotated[
     str, typer.Option("--station", metavar="ID", help="Of this station alone.")
 ]
+HoursOption = Annotated[
+    str, typer.Option("--hours", metavar="HOURS", help="At these hours, such as 22:00-06:00.")
+]
 _PAIRS = '"noticed=800 raised=1000 …"'
 
 
@@ -57,10 +60,11 @@ def limit_set(
     preset: Annotated[
         str | None, typer.Option(metavar="NAME", help="Published ones: see `limit presets`.")
     ] = None,
+    hours: HoursOption = "",
     store: StoreOption = None,
 ) -> None:
-    """Set limits for a quantity on the whole site, at a place, or of one station. A side that is
-    not told has none."""
+    """Set limits for a quantity on the whole site, at a place, or of one station; at some hours of
+    the day others. A side that is not told has none."""
     from rook_tally.cli.limits import set_limits
 
     set_limits(
@@ -71,6 +75,7 @@ def limit_set(
         above=above,
         below=below,
         preset=preset,
+        hours=hours,
     )
 
 
@@ -80,9 +85,10 @@ def limit_clear(
     quantity: QuantityArgument,
     place: PlaceOption = "",
     station: StationOption = "",
+    hours: HoursOption = "",
     store: StoreOption = None,
 ) -> None:
     """Take back what was set there: the limits around it hold again."""
     from rook_tally.cli.limits import clear_limits
 
-    clear_limits(chosen_store(context, store), quantity, place=place, station=station)
+    clear_limits(chosen_store(context, store), quantity, place=place, station=station, hours=hours)

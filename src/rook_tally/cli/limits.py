@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import msgspec
 import typer
@@ -10,7 +11,10 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.cli.changing import changing
 from rook_tally.cli.selectors import chosen_series, station_named
+from rook_tally.core.alarms.edits import hours_of
+from rook_tally.core.alarms.sentences import hours_words
 from rook_tally.core.errors import UsageError
+from rook_tally.core.hours_of_day import HoursOfDay
 from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.guidelines import Guideline
 from rook_tally.core.quantities.levels import Limits
@@ -21,13 +25,14 @@ from rook_tally.core.quantities.limit_rules import (
     limits_of,
     side_text,
     typed_side,
+    with_hours,
 )
 from rook_tally.core.quantities.registry import QUANTITIES, quantity_named
 from rook_tally.store.maintenance import existing_store, open_store
 from rook_tally.store.site import Series, limit_rules, load_site, shown_units
 from rook_tally.store.site.guidelines import guidelines
+from rook_tally.store.workings import limits_set, workings
 from rook_tally.store.workings import set_limits as set_limits_anywhere
-from rook_tally.store.workings import workings
 
 _NO_SIDE = (None, None, None, None)
 
@@ -68,6 +73,14 @@ def _account(one: Series) -> dict[str, object]:
         "unit": one.shown.symbol,
         "above": [_shown(limit, one.shown) for limit in one.limits.above],
         "below": [_shown(limit, one.shown) for limit in one.limits.below],
+        "at_hours": [
+            {
+                "hours": hours_words(each.hours),
+                "above": [_shown(limit, one.shown) for limit in each.above],
+                "below": [_shown(limit, one.shown) for limit in each.below],
+            }
+            for each in one.limits.by_hours
+        ],
         "from": one.limits_from.value,
         "from_place": one.limits_place or None,
     }
@@ -80,7 +93,12 @@ def _shown(limit: float | None, told: DisplayUnit) -> float | None:
 def _sides(limits: Limits, told: DisplayUnit) -> str:
     pairs = (("above", limits.above), ("below", limits.below))
     texts = [f"{name} {side_text(side, told)}" for name, side in pairs if any_of(side)]
-    return ", ".join(texts) + (f" {told.symbol}" if texts and told.symbol else "")
+    words = ", ".join(texts) + (f" {told.symbol}" if texts and told.symbol else "")
+    at_hours = [
+        f"{hours_words(one.hours)} {_sides(Limits(one.above, one.below), told) or 'none'}"
+        for one in limits.by_hours
+    ]
+    return "; ".join([words or "none", *at_hours]) if at_hours else words
 
 
 def any_of(side: tuple[float | None, ...]) -> bool:
@@ -126,8 +144,9 @@ def set_limits(
     above: str | None,
     below: str | None,
     preset: str | None,
+    hours: str = "",
 ) -> None:
-    """Set limits for the site, a place or a station.
+    """Set limits for the site, a place or a station; of the whole day, or at some hours.
 
     Raises
     ------
@@ -149,12 +168,18 @@ def set_limits(
                 _NO_SIDE if above is None else typed_side(above, told),
                 _NO_SIDE if below is None else typed_side(below, told),
             )
+        there = limits_set(connection, scope)
+        if hours:
+            limits = with_hours(there or _around(connection, scope), _hours(hours), limits)
+        elif there is not None:
+            # What holds at some hours stays; it is set and cleared by itself.
+            limits = replace(limits, by_hours=there.by_hours)
         set_limits_anywhere(connection, scope, limits)
     typer.echo(f"{quantity} {_where(place, station)}: {_sides(limits, told) or 'no limits'}")
 
 
-def clear_limits(where: str, quantity: str, *, place: str, station: str) -> None:
-    """Take back what was set there.
+def clear_limits(where: str, quantity: str, *, place: str, station: str, hours: str = "") -> None:
+    """Take back what was set there, or what was set there for some hours.
 
     Raises
     ------
@@ -163,13 +188,35 @@ def clear_limits(where: str, quantity: str, *, place: str, station: str) -> None
     """
     with changing(where) as connection:
         scope, _ = _scope(connection, quantity, place, station)
-        if set_limits_anywhere(connection, scope, None) is None:
+        if hours:
+            told = with_hours(limits_set(connection, scope), _hours(hours), None)
+            set_limits_anywhere(connection, scope, told)
+        elif set_limits_anywhere(connection, scope, None) is None:
             raise UsageError(
                 f"no limits of {quantity} are set {_where(place, station)}",
                 kept="nothing was changed",
                 remedy="`rook-tally limit list` says where those in force come from",
             )
     typer.echo(f"{quantity} {_where(place, station)}: what was set is taken back")
+
+
+def _around(connection: Connection, scope: LimitScope) -> Limits:
+    """What holds there as long as nothing is set: the other hours go on so."""
+    site = load_site(connection)
+    for one in site.series:
+        if scope.series_id == one.id or (scope.working and scope.working == one.quantity.slug):
+            return one.limits.in_zone("")
+    rule = limit_rules(connection).get((scope.quantity, None))
+    return rule if scope.place and rule is not None else QUANTITIES[scope.quantity].limits
+
+
+def _hours(text: str) -> HoursOfDay:
+    hours = hours_of(text)
+    if hours is None:
+        raise UsageError(
+            f"{text!r} are all hours", remedy="leave --hours out, or write such as 22:00-06:00"
+        )
+    return hours
 
 
 def _preset(name: str, quantity: str, guidelines: Sequence[Guideline]) -> Limits:

@@ -7,8 +7,8 @@ import re
 
 import msgspec
 
-from rook_tally.core.alarms.definitions import HoursOfDay
 from rook_tally.core.errors import UsageError
+from rook_tally.core.hours_of_day import HoursOfDay
 from rook_tally.core.moment_words import ClockStyle, DateStyle
 
 _LOWEST_M, _HIGHEST_M = -500.0, 9_000.0

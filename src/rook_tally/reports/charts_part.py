@@ -10,13 +10,14 @@ from datetime import timedelta
 import numpy as np
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.arrays import FloatArray, IntArray
+from rook_tally.core.arrays import IntArray
 from rook_tally.core.comparing.directions import wind_rose
-from rook_tally.core.quantities.levels import Level, Limits
+from rook_tally.core.quantities.levels import Level
 from rook_tally.core.reports import charts
 from rook_tally.core.reports.charts import Mark
 from rook_tally.core.reports.document import Paragraph, ReportBlock, ReportPicture
 from rook_tally.core.ticks import time_ticks, value_ticks
+from rook_tally.core.timestamps import HOUR_US
 from rook_tally.reports.figures_part import name_in
 from rook_tally.reports.material import Calendar, Material, SeriesFigures, calendar_of, figures_of
 from rook_tally.reports.texts import tr
@@ -47,22 +48,21 @@ def _numbers(material: Material) -> list[SeriesFigures]:
         for one in material.figures
         if not one.is_state and one.series.quantity.slug not in ("battery", "signal_strength")
     ]
-    return sorted(told, key=lambda one: -_hours_past(one))
+    return sorted(told, key=lambda one: -_hours_past(one, material.calendar))
 
 
-def _hours_past(one: SeriesFigures) -> int:
-    return int(np.count_nonzero(levels_of(one.series.limits, one.hours) > Level.SETTLED))
+def _hours_past(one: SeriesFigures, calendar: Calendar) -> int:
+    return int(np.count_nonzero(levels_by_hour(one, calendar) > Level.SETTLED))
 
 
-def levels_of(limits: Limits, value: FloatArray) -> IntArray:
-    """The level of each value, -1 where it is not known; the shape stays."""
-    level = np.zeros(value.shape, np.int64)
-    for number, (above, below) in enumerate(zip(limits.above, limits.below, strict=True), start=1):
-        with np.errstate(invalid="ignore"):
-            if above is not None:
-                level[value >= above] = number
-            if below is not None:
-                level[value <= below] = number
+def levels_by_hour(one: SeriesFigures, calendar: Calendar) -> IntArray:
+    """(D, 24): the level of each hour by the clock, -1 where it is not known."""
+    limits, value = one.series.limits, one.hours
+    level = limits.levels_of(value.ravel()).reshape(value.shape)
+    if limits.by_hours:
+        middle = calendar.hours_us[:-1] + HOUR_US // 2
+        where = calendar.hour_day[: len(middle)], calendar.hour_clock[: len(middle)]
+        level[where] = limits.levels_at(middle, value[where])
     level[~np.isfinite(value)] = -1
     return level
 
@@ -85,16 +85,18 @@ def hours_blocks(material: Material) -> list[ReportBlock]:
     """Days across and hours down of what was past its limits most."""
     if material.calendar.period.days > _LONGEST_HOURS_DAYS:
         return [Paragraph(tr("A stretch as long as this is shown as a season."))]
-    told = [one for one in _numbers(material) if _hours_past(one)] or _numbers(material)[:1]
+    told = [one for one in _numbers(material) if _hours_past(one, material.calendar)] or _numbers(
+        material
+    )[:1]
     return [
         ReportPicture(
             titled(one.series, material),
             charts.hour_sheet(
-                levels_of(one.series.limits, one.hours),
+                levels_by_hour(one, material.calendar),
                 np.asarray(one.series.shown.value(one.hours), np.float64),
                 day_marks(material.calendar),
             ),
-            tr("hour by hour; {0} hours past a limit", _hours_past(one)),
+            tr("hour by hour; {0} hours past a limit", _hours_past(one, material.calendar)),
         )
         for one in told[:_MOST_HOURS]
     ]

@@ -72,10 +72,10 @@ def _numbers(several: Sequence[SeriesFigures], zone: ZoneInfo) -> ReportTable:
         tuple(
             (
                 ReportCell(name_in(one.series, names)),
-                _valued(one.series, shown, one.low),
+                _valued(one.series, shown, one.low, one.low_us),
                 ReportCell(moment(one.low_us, zone)),
                 ReportCell(shown.figure(one.mean), is_strong=True),
-                _valued(one.series, shown, one.high),
+                _valued(one.series, shown, one.high, one.high_us),
                 ReportCell(moment(one.high_us, zone)),
                 heard_cell(one.heard),
             )
@@ -86,8 +86,8 @@ def _numbers(several: Sequence[SeriesFigures], zone: ZoneInfo) -> ReportTable:
     )
 
 
-def _valued(series: Series, shown: DisplayUnit, value: float) -> ReportCell:
-    return ReportCell(shown.figure(value), level=series.limits.level_of(value))
+def _valued(series: Series, shown: DisplayUnit, value: float, time_us: int) -> ReportCell:
+    return ReportCell(shown.figure(value), level=series.limits.at(time_us).level_of(value))
 
 
 def _states(several: Sequence[SeriesFigures]) -> ReportTable:

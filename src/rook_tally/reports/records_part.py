@@ -188,7 +188,10 @@ def scores_blocks(connection: Connection, material: Material) -> list[ReportBloc
             (
                 ReportCell(f"{series.station.place.name}, {tr(series.quantity.heading)}"),
                 ReportCell(series.shown.figure(told.mean), is_strong=True),
-                ReportCell(series.shown.figure(told.low), level=series.limits.level_of(told.low)),
+                ReportCell(
+                    series.shown.figure(told.low),
+                    level=series.limits.at(told.low_us).level_of(told.low),
+                ),
                 ReportCell(moment(told.low_us, calendar.zone)),
                 ReportCell(spoiled or tr("nothing")),
             )

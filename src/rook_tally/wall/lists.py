@@ -136,7 +136,7 @@ def _input_sentence(maker: PaneBuilder, series_id: int | None) -> str:
         return ""
     symbol = one.symbol_beside(reading.value, reading.time_us)
     told = f"{one.shown.text(reading.value)} {symbol}".rstrip()
-    far = limit_sentence(one.shown, one.limits, reading.value)
+    far = limit_sentence(one.shown, one.limits.at(reading.time_us), reading.value)
     return f"{told}, {far}" if far else told
 
 

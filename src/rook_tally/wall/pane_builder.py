@@ -56,11 +56,14 @@ class PaneBuilder:
         return float if unit is None else unit.to_base
 
     def limits(self, one: Series) -> Limits:
-        """The pane's limits where it has its own and they can be, else the series'."""
+        """The pane's limits where it has its own and they can be, else the series' as they are at
+        its newest reading."""
+        reading = self.known.snapshot.latest.get(one.id)
+        theirs = one.limits.at(self.known.snapshot.now_us if reading is None else reading.time_us)
         try:
-            return limits_in_base(self.pane, one.limits, self.in_base(one))
+            return limits_in_base(self.pane, theirs, self.in_base(one))
         except ValueError:
-            return one.limits
+            return theirs
 
     def freshness(self, one: Series) -> Freshness:
         """Freshness of its station."""

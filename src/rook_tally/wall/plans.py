@@ -80,6 +80,6 @@ def plan(maker: PaneBuilder) -> PaneContent:
 def _value(one: Series, fresh: Freshness, snapshot: SiteSnapshot) -> ValueText:
     reading = snapshot.latest[one.id]
     is_telling = reading.quality == 0 and fresh.is_telling
-    level = one.limits.level_of(reading.value) if is_telling else Level.SETTLED
+    level = one.limits.at(reading.time_us).level_of(reading.value) if is_telling else Level.SETTLED
     symbol = one.symbol_beside(reading.value, reading.time_us)
     return ValueText(one.shown.text(reading.value), symbol, level, fresh)

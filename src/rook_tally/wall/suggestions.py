@@ -52,7 +52,11 @@ def _panes(site: Site, latest: dict[int, Latest], scores: Collection[str]) -> It
     def level(one: Series) -> Level:
         reading = latest.get(one.id)
         is_good = reading is not None and reading.quality == 0
-        return one.limits.level_of(reading.value) if reading and is_good else Level.SETTLED
+        return (
+            one.limits.at(reading.time_us).level_of(reading.value)
+            if reading and is_good
+            else Level.SETTLED
+        )
 
     def pane(kind: PaneKind, *several: Series) -> Pane:
         shows = tuple(reference_to(one, site) for one in several)

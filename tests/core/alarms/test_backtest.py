@@ -18,17 +18,11 @@ from rook_tally.core.alarms.backtest import (
     rings,
     silences,
 )
-from rook_tally.core.alarms.definitions import (
-    Guard,
-    HoursOfDay,
-    RunControl,
-    Scope,
-    Watch,
-    WatchKind,
-)
+from rook_tally.core.alarms.definitions import Guard, RunControl, Scope, Watch, WatchKind
 from rook_tally.core.alarms.scope import WatchedSeries, at_limit, targets_of
 from rook_tally.core.alarms.sentences import Part, sentence, short_words
 from rook_tally.core.errors import UsageError
+from rook_tally.core.hours_of_day import HoursOfDay
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.named_series import Group, NamedSeries
 from rook_tally.core.quantities.registry import QUANTITIES

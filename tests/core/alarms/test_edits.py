@@ -5,10 +5,11 @@ from __future__ import annotations
 import pytest
 from msgspec.structs import replace
 
-from rook_tally.core.alarms.definitions import HoursOfDay, RunControl, Scope, Watch, WatchKind
+from rook_tally.core.alarms.definitions import RunControl, Scope, Watch, WatchKind
 from rook_tally.core.alarms.edits import altered, hours_of, in_unit, typed_text, without_unused
 from rook_tally.core.alarms.sentences import Part, sentence
 from rook_tally.core.errors import UsageError
+from rook_tally.core.hours_of_day import HoursOfDay
 from rook_tally.core.quantities.registry import QUANTITIES
 
 WARM = QUANTITIES["temperature"]

@@ -11,11 +11,11 @@ from hypothesis import strategies as st
 
 from rook_tally.core.alarms.alarm_detector import NEVER, AlarmThresholds, rings_of
 from rook_tally.core.alarms.conditions import judge_of
-from rook_tally.core.alarms.definitions import HoursOfDay, Scope, Watch, WatchKind
+from rook_tally.core.alarms.definitions import Scope, Watch, WatchKind
 from rook_tally.core.alarms.online_detector import DetectorState, Transition, advance
-from rook_tally.core.alarms.schedules import is_within_hours, within_hours
 from rook_tally.core.alarms.sentences import lasting_words
-from rook_tally.core.quantities.levels import Limits
+from rook_tally.core.hours_of_day import HoursOfDay, is_within_hours, within_hours
+from rook_tally.core.quantities.levels import HourLimits, Limits
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.series.readings import readings_from
 
@@ -77,7 +77,8 @@ def _numbers_of(sort: WatchKind, values: list[float], **said: float) -> list[flo
     readings = readings_from(np.arange(len(values)) * 60 * S, values)
     told = judge.numbers(readings)
     if not judge.reach_s:
-        assert told.tolist() == [judge.number(one) for one in values]
+        rows = zip(values, readings.time_us.tolist(), strict=True)
+        assert told.tolist() == [judge.number(value, moment) for value, moment in rows]
     return [*told.tolist(), judge.terms.limit]
 
 
@@ -123,3 +124,14 @@ def test_how_long_something_lasted_is_said_in_seconds_within_a_minute(
     seconds: float, words: str
 ) -> None:
     assert lasting_words(round(seconds * S)) == words
+
+
+def test_a_level_is_that_of_the_hour() -> None:
+    night = HourLimits(HoursOfDay(begin_min=22 * 60, end_min=6 * 60), above=(10, 15, None, None))
+    limits = Limits(above=(20, 25, 30, 35), by_hours=(night,))
+    watch = Watch(slug="w", name="W", sort=WatchKind.LEVEL, scope=Scope(), limit=2)
+    judge = judge_of(watch, QUANTITIES["temperature"], limits, GAP_S)
+    readings = readings_from(np.arange(0, 24, 3) * 3600 * S, [16.0] * 8)
+    told = judge.numbers(readings).tolist()
+    assert told == [2, 2, 0, 0, 0, 0, 0, 0]
+    assert told == [judge.number(16.0, moment) for moment in readings.time_us.tolist()]

@@ -258,4 +258,4 @@ def test_a_unit_never_changes_a_decision(
                 slug="w", name="W", sort=sort, scope=Scope(), unit=unit.symbol, limit=value
             )
             judge = judge_of(watch, quantity, Limits(), 90.0)
-            assert judge.number(kept) == judge.terms.limit
+            assert judge.of_axis(kept) == judge.terms.limit

@@ -17,9 +17,10 @@ from rook_tally.core.alarms.alarm_detector import (
     silence_watch,
 )
 from rook_tally.core.alarms.definitions import RunControl, WatchKind
-from rook_tally.core.alarms.schedules import apart_from_remarks, within_hours
+from rook_tally.core.alarms.schedules import apart_from_remarks
 from rook_tally.core.alarms.scope import WatchedSeries
 from rook_tally.core.arrays import BoolArray, FloatArray, TimeArray
+from rook_tally.core.hours_of_day import within_hours
 from rook_tally.core.remarks import Remark
 from rook_tally.core.series.gaps import microseconds
 from rook_tally.core.series.readings import Readings

@@ -6,8 +6,8 @@ import enum
 
 import msgspec
 
-from rook_tally.core.alarms.definitions import HoursOfDay
 from rook_tally.core.errors import UsageError
+from rook_tally.core.hours_of_day import HoursOfDay
 from rook_tally.core.quantities.levels import Level
 
 

@@ -59,10 +59,14 @@ class Condition:
         """The time a number looks back, s."""
         return self.window_s + self.exclude_s
 
-    def number(self, value: float) -> float:
+    def number(self, value: float, time_us: int) -> float:
         """The number of one reading that stands for itself."""
         if self.sort is WatchKind.LEVEL:
-            return float(self.limits.level_of(value))
+            return float(self.limits.at(time_us).level_of(value))
+        return self.of_axis(value)
+
+    def of_axis(self, value: float) -> float:
+        """The number that a value on the readings' own axis is."""
         if self.sort is WatchKind.OUTSIDE:
             return max(value - self.high, self.low - value)
         return self.sign * value
@@ -86,7 +90,7 @@ class Condition:
             with np.errstate(divide="ignore", invalid="ignore"):
                 return np.where(told.usual > 0, readings.value / told.usual, np.nan)
         if sort is WatchKind.LEVEL:
-            return self.limits.levels_of(readings.value).astype(np.float64)
+            return self.limits.levels_at(readings.time_us, readings.value).astype(np.float64)
         if sort is WatchKind.OUTSIDE:
             return np.maximum(readings.value - self.high, self.low - readings.value)
         # As they are, or upside down: nothing is copied that need not be.
@@ -122,10 +126,6 @@ class Condition:
         if self.sort is WatchKind.OUTSIDE:
             return (self.low - number, self.high + number)
         return (self.sign * number,) if self.sort.has_limit else ()
-
-    def of_axis(self, value: float) -> float:
-        """The number that a value on the readings' axis is."""
-        return self.number(value)
 
 
 def _without_noise(rate: FloatArray) -> FloatArray:

@@ -6,6 +6,7 @@ import enum
 
 import msgspec
 
+from rook_tally.core.hours_of_day import HoursOfDay
 from rook_tally.core.quantities.levels import Level
 
 
@@ -70,15 +71,6 @@ class Guard(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     unit: str = ""
     is_below: bool = False
     settle_s: float = 0.0
-
-
-class HoursOfDay(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
-    """Hours of the site's days: minutes after midnight, over midnight where `end` is not after
-    `begin`; `days` are 0 for Monday to 6, empty for all."""
-
-    begin_min: int = 0
-    end_min: int = 24 * 60
-    days: tuple[int, ...] = ()
 
 
 class RunControl(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):

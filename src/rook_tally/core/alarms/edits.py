@@ -6,9 +6,10 @@ import re
 
 from msgspec.structs import replace
 
-from rook_tally.core.alarms.definitions import HoursOfDay, Watch, WatchKind
+from rook_tally.core.alarms.definitions import Watch, WatchKind
 from rook_tally.core.alarms.sentences import Part, amount_words, hours_words, span_words
 from rook_tally.core.errors import UsageError
+from rook_tally.core.hours_of_day import HoursOfDay
 from rook_tally.core.quantities.number_format import decimal_mark
 from rook_tally.core.quantities.number_input import number_and_unit
 from rook_tally.core.quantities.quantity import Quantity

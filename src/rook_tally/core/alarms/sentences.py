@@ -5,14 +5,8 @@ from __future__ import annotations
 import enum
 from dataclasses import dataclass
 
-from rook_tally.core.alarms.definitions import (
-    Guard,
-    HoursOfDay,
-    RunControl,
-    Scope,
-    Watch,
-    WatchKind,
-)
+from rook_tally.core.alarms.definitions import Guard, RunControl, Scope, Watch, WatchKind
+from rook_tally.core.hours_of_day import HoursOfDay
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.number_input import number_text
 from rook_tally.core.timestamps import SECOND_US

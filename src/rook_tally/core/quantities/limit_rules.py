@@ -6,13 +6,14 @@ from __future__ import annotations
 import enum
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import msgspec
 
 from rook_tally.core.errors import UsageError
+from rook_tally.core.hours_of_day import HoursOfDay
 from rook_tally.core.quantities.display_unit import DisplayUnit
-from rook_tally.core.quantities.levels import Four, Level, Limits
+from rook_tally.core.quantities.levels import NO_LIMITS, Four, HourLimits, Level, Limits
 from rook_tally.core.quantities.number_input import number_text, typed_number
 from rook_tally.core.quantities.quantity import Quantity
 
@@ -64,6 +65,7 @@ def limits_in_force(
     own: Limits | None,
     rules: Mapping[tuple[str, int | None], Limits],
     places: tuple[tuple[int, str], ...],
+    zone: str = "",
 ) -> LimitsInForce:
     """The limits of a series: its own, else those of its place, of the place around it, of the
     site, else the quantity's.
@@ -72,19 +74,20 @@ def limits_in_force(
     ----------
     rules : by (quantity's slug, place's id; None for the whole site)
     places : (id, name) of the series' place, then of those around it, from the inside out
+    zone : of the site, whose clocks hours are told by
 
     What is set for the whole site holds where the quantity's own limits do: what is set for
     temperatures does not make a frosty yard severe.
     """
     if own is not None:
-        return LimitsInForce(own, LimitOrigin.SERIES)
+        return LimitsInForce(own.in_zone(zone), LimitOrigin.SERIES)
     for place_id, name in places:
         found = rules.get((quantity.slug, place_id))
         if found is not None:
-            return LimitsInForce(found, LimitOrigin.PLACE, name)
+            return LimitsInForce(found.in_zone(zone), LimitOrigin.PLACE, name)
     found = rules.get((quantity.slug, None))
     if found is not None and quantity.holds_at(indoors=indoors):
-        return LimitsInForce(found, LimitOrigin.SITE)
+        return LimitsInForce(found.in_zone(zone), LimitOrigin.SITE)
     return LimitsInForce(quantity.default_limits(indoors=indoors))
 
 
@@ -114,6 +117,33 @@ def limits_of(above: Four, below: Four) -> Limits:
             remedy="leave room between them for what is fine",
         )
     return Limits(above, below)
+
+
+def with_hours(limits: Limits | None, hours: HoursOfDay, told: Limits | None) -> Limits:
+    """Limits with others at some hours, or with `told` None without those; hours that were set
+    before keep their place.
+
+    Raises
+    ------
+    UsageError
+        When none are set for those hours that could be taken back.
+    """
+    was = limits or NO_LIMITS
+    kept = [one for one in was.by_hours if one.hours != hours]
+    if told is None and len(kept) == len(was.by_hours):
+        raise UsageError(
+            "no limits are set for those hours",
+            kept="nothing was changed",
+            remedy="`rook-tally limit list` names the hours that have some",
+        )
+    by_hours = list(was.by_hours)
+    if told is None:
+        by_hours = kept
+    else:
+        new = HourLimits(hours, told.above, told.below)
+        at = [one.hours for one in by_hours].index(hours) if len(kept) < len(by_hours) else None
+        by_hours = [*by_hours, new] if at is None else [*by_hours[:at], new, *by_hours[at + 1 :]]
+    return replace(was, by_hours=tuple(by_hours))
 
 
 def typed_side(text: str, told: DisplayUnit) -> Four:

@@ -18,11 +18,12 @@ from rook_tally.core.alarms.files import from_table, seconds_of
 from rook_tally.core.door_settings import door_of_table
 from rook_tally.core.errors import RookTallyError, UsageError
 from rook_tally.core.forwards.files import forward_from_table
+from rook_tally.core.hours_of_day import HoursOfDay
 from rook_tally.core.moment_words import ClockStyle, DateStyle
 from rook_tally.core.plans import checked_mark, checked_picture
 from rook_tally.core.quantities.kind_files import kind_from_toml
 from rook_tally.core.quantities.kinds import Kind
-from rook_tally.core.quantities.levels import Four, Limits
+from rook_tally.core.quantities.levels import Four, HourLimits, Limits
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.quantities.series_settings import SeriesSettings, checked_series_settings
 from rook_tally.core.reports.files import guideline_from_table, report_from_table
@@ -62,9 +63,16 @@ class _Levels(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     severe: float | None = None
 
 
+class _HourSides(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    hours: str
+    above: _Levels = _Levels()
+    below: _Levels = _Levels()
+
+
 class _Sides(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     above: _Levels = _Levels()
     below: _Levels = _Levels()
+    at_hours: tuple[_HourSides, ...] = ()
 
 
 class _Site(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -153,11 +161,9 @@ class _Station(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     field: tuple[_Field, ...] = ()
 
 
-class _Limit(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+class _Limit(_Sides, frozen=True, forbid_unknown_fields=True, kw_only=True):
     quantity: str
     place: str = ""
-    above: _Levels = _Levels()
-    below: _Levels = _Levels()
 
 
 class _Series(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -364,7 +370,7 @@ def _field(told: _Field) -> FieldEntry:
         quantity=told.quantity,
         unit=told.unit or quantity.base.symbol,
         names=told.names,
-        limits=None if told.limits is None else _limits(told.limits.above, told.limits.below),
+        limits=None if told.limits is None else _limits(told.limits),
         settings=checked_series_settings(
             SeriesSettings(**{name: getattr(told, name) for name in _SETTLED})
         ),
@@ -420,13 +426,21 @@ def _limit(table: Any) -> LimitEntry:
     told = msgspec.convert(table, _Limit)
     if told.quantity not in QUANTITIES:
         raise ValueError(f"there is no quantity {told.quantity}")
-    return LimitEntry(
-        quantity=told.quantity, place=told.place, limits=_limits(told.above, told.below)
+    return LimitEntry(quantity=told.quantity, place=told.place, limits=_limits(told))
+
+
+def _limits(told: _Sides) -> Limits:
+    by_hours = tuple(
+        HourLimits(_hours(one.hours), _four(one.above), _four(one.below)) for one in told.at_hours
     )
+    return Limits(_four(told.above), _four(told.below), by_hours)
 
 
-def _limits(above: _Levels, below: _Levels) -> Limits:
-    return Limits(_four(above), _four(below))
+def _hours(text: str) -> HoursOfDay:
+    hours = hours_of(text)
+    if hours is None:
+        raise ValueError(f"{text!r} are all hours; limits of the whole day need none")
+    return hours
 
 
 def _four(levels: _Levels) -> Four:
@@ -441,11 +455,8 @@ def _group(table: Any) -> GroupEntry:
 
 def _working(table: Any) -> Working:
     told = dict(table)
-    if "limits" in told:
-        sides = msgspec.convert(told.pop("limits"), _Sides)
-        limits = _limits(sides.above, sides.below)
-    else:
-        limits = None
+    sides = told.pop("limits", None)
+    limits = None if sides is None else _limits(msgspec.convert(sides, _Sides))
     score = told.pop("score", None)
     unknown = sorted(set(told) - set(Working.__struct_fields__))
     if unknown:

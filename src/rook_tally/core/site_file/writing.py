@@ -16,7 +16,7 @@ from rook_tally.core.errors import UsageError
 from rook_tally.core.forwards.files import forward_table
 from rook_tally.core.moment_words import ClockStyle, DateStyle
 from rook_tally.core.quantities.kind_files import kind_to_toml
-from rook_tally.core.quantities.levels import Four, Level, Limits
+from rook_tally.core.quantities.levels import Four, HourLimits, Level, Limits
 from rook_tally.core.reports.files import guideline_table, report_table
 from rook_tally.core.site_file.content import (
     BenchEntry,
@@ -324,6 +324,15 @@ def _limit(one: LimitEntry) -> Table:
 
 
 def _sides(limits: Limits) -> Table:
+    told: Table = _plain_sides(limits)
+    if limits.by_hours:
+        told["at_hours"] = [
+            {"hours": hours_words(one.hours)} | _plain_sides(one) for one in limits.by_hours
+        ]
+    return told
+
+
+def _plain_sides(limits: Limits | HourLimits) -> Table:
     sides = {"above": _levels(limits.above), "below": _levels(limits.below)}
     return {name: levels for name, levels in sides.items() if levels}
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.levels import Level, Limits
@@ -61,7 +61,7 @@ def with_line_at(limits: Limits, line: LimitLine, value: float) -> Limits:
         return limits
     side[at] = value
     four = (side[0], side[1], side[2], side[3])
-    return Limits(four, limits.below) if line.is_upper else Limits(limits.above, four)
+    return replace(limits, above=four) if line.is_upper else replace(limits, below=four)
 
 
 class LimitDrag:
@@ -99,10 +99,10 @@ class LimitDrag:
         if value is None:
             return ""
         told = f"{tr(line.level.wording)} {shown.limit_text(value)} {shown.symbol}".strip()
-        if self._answer is None or not len(self._answer.high):
+        if self._answer is None or not self._answer.days_heard:
             return told
         count = days_reached(limits, self._answer, line.level)
-        return tr("{0} · on {1} of {2} days", told, count, len(self._answer.high))
+        return tr("{0} · on {1} of {2} days", told, count, self._answer.days_heard)
 
     def drop(self, limits: Limits) -> None:
         """Save the limits in the scope that those in force are set for, once it is read."""

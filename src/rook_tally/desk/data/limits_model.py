@@ -3,16 +3,24 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.arrays import FloatArray
+from rook_tally.core.alarms.edits import hours_of
+from rook_tally.core.arrays import FloatArray, IntArray, TimeArray
 from rook_tally.core.errors import UsageError
+from rook_tally.core.hours_of_day import HoursOfDay
 from rook_tally.core.quantities.levels import Four, Level, Limits
 from rook_tally.core.quantities.limit_presets import LimitPreset, presets_for
-from rook_tally.core.quantities.limit_rules import LEVELS, LimitOrigin, LimitScope, limits_of
+from rook_tally.core.quantities.limit_rules import (
+    LEVELS,
+    LimitOrigin,
+    LimitScope,
+    limits_of,
+    with_hours,
+)
 from rook_tally.core.quantities.number_input import number_text, typed_number
 from rook_tally.core.timestamps import HOUR_US, datetime_from_time_us
 from rook_tally.desk.data.texts import tr
@@ -22,6 +30,7 @@ from rook_tally.store.site.guidelines import guidelines
 from rook_tally.store.workings import limits_set
 
 DAYS = 30
+ALL_DAY = "all day"
 _HOURS = 24 * DAYS
 
 
@@ -41,15 +50,24 @@ class LimitsAnswer:
     Attributes
     ----------
     series : as it is in the store now
-    low, high : (D,) float64, base unit, of each day of the last thirty that was heard
+    time_us, day : (H,) int64, the middle of each hour of the last thirty days that was heard, and
+        which local day it is of
+    low, high : (H,) float64, base unit
     presets : published limits and guidelines, own ones among them
     """
 
     series: Series
     choices: tuple[ScopeChoice, ...]
+    time_us: TimeArray
+    day: IntArray
     low: FloatArray
     high: FloatArray
     presets: tuple[LimitPreset, ...]
+
+    @property
+    def days_heard(self) -> int:
+        """On how many days something was heard."""
+        return len(np.unique(self.day))
 
 
 @dataclass(frozen=True, slots=True)
@@ -98,12 +116,15 @@ class LimitsQuery:
             ]
         )
         heard = ~np.isnan(told.high)
-        days, first = np.unique(day[heard], return_index=True)
-        if not len(days):
-            return LimitsAnswer(series, choices, np.empty(0), np.empty(0), presets)
-        low = np.minimum.reduceat(told.low[heard], first)
-        high = np.maximum.reduceat(told.high[heard], first)
-        return LimitsAnswer(series, choices, low, high, presets)
+        return LimitsAnswer(
+            series,
+            choices,
+            told.centres_us[heard].astype(np.int64),
+            day[heard],
+            told.low[heard],
+            told.high[heard],
+            presets,
+        )
 
 
 def usual_choice(answer: LimitsAnswer) -> ScopeChoice:
@@ -115,8 +136,8 @@ def usual_choice(answer: LimitsAnswer) -> ScopeChoice:
 
 def days_reached(limits: Limits, answer: LimitsAnswer, level: Level) -> int:
     """On how many of the days that were heard a level or a worse one was reached."""
-    worst = np.maximum(limits.levels_of(answer.high), limits.levels_of(answer.low))
-    return int(np.count_nonzero(worst >= level))
+    lows, highs = (limits.levels_at(answer.time_us, one) for one in (answer.low, answer.high))
+    return len(np.unique(answer.day[np.maximum(lows, highs) >= level]))
 
 
 def in_force_words(series: Series) -> str:
@@ -165,7 +186,7 @@ def _side(texts: Sequence[str], series: Series) -> Four:
 
 def days_past_words(limits: Limits, answer: LimitsAnswer) -> str:
     """On how many of the last days a level was reached, the worst of each day counting."""
-    count = len(answer.high)
+    count = answer.days_heard
     if not count:
         return tr("Nothing was heard in the last {0} days.", DAYS)
     told = [
@@ -179,4 +200,37 @@ def days_past_words(limits: Limits, answer: LimitsAnswer) -> str:
 
 
 def _has(limits: Limits, level: Level) -> bool:
-    return limits.above[level - 1] is not None or limits.below[level - 1] is not None
+    return any(
+        one.above[level - 1] is not None or one.below[level - 1] is not None
+        for one in limits.each()
+    )
+
+
+def typed_hours(text: str) -> HoursOfDay | None:
+    """Hours as a person types them; None for the whole day.
+
+    Raises
+    ------
+    UsageError
+        When they are none.
+    """
+    word = text.strip()
+    return None if word in ("", tr(ALL_DAY)) else hours_of(word)
+
+
+def limits_then(limits: Limits, hours: HoursOfDay | None) -> Limits:
+    """What is set for some hours: those of the whole day where nothing else is."""
+    found = next((one for one in limits.by_hours if one.hours == hours), None)
+    return limits if found is None else Limits(found.above, found.below)
+
+
+def limits_with(
+    typed: Limits, hours: HoursOfDay | None, choice: ScopeChoice, series: Series
+) -> Limits:
+    """All limits of a scope once what was typed holds: for the whole day, or at some hours beside
+    those that hold otherwise."""
+    zone = series.limits.zone
+    if hours is None:
+        by_hours = () if choice.limits is None else choice.limits.by_hours
+        return replace(typed, by_hours=by_hours).in_zone(zone)
+    return with_hours(choice.limits or series.limits, hours, typed).in_zone(zone)

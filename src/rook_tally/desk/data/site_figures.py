@@ -63,7 +63,8 @@ class SiteFigures:
                 continue
             at = self._series_at[series_id]
             is_good = reading.quality == 0
-            self._levels[at] = series.limits.level_of(reading.value) if is_good else 0
+            limits = series.limits.at(reading.time_us)
+            self._levels[at] = limits.level_of(reading.value) if is_good else 0
             station = int(self._stands_at[at])
             self._heard_us[station] = max(int(self._heard_us[station]), reading.time_us)
 

@@ -441,4 +441,4 @@ class SiteState:
 def _level_of(series: Series, newest: Latest | None) -> Level:
     if newest is None or newest.quality != 0:
         return Level.SETTLED
-    return series.limits.level_of(newest.value)
+    return series.limits.at(newest.time_us).level_of(newest.value)

@@ -14,18 +14,24 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from rook_tally.core.alarms.sentences import hours_words
 from rook_tally.core.errors import UsageError
+from rook_tally.core.hours_of_day import HoursOfDay
 from rook_tally.core.quantities.levels import Level, Limits
-from rook_tally.core.quantities.limit_rules import LEVELS
+from rook_tally.core.quantities.limit_rules import LEVELS, with_hours
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.limit_commands import SaveLimits
 from rook_tally.desk.data.limits_model import (
+    ALL_DAY,
     LimitsAnswer,
     LimitsQuery,
     ScopeChoice,
     days_past_words,
     in_force_words,
+    limits_then,
+    limits_with,
     side_texts,
+    typed_hours,
     typed_limits,
     usual_choice,
 )
@@ -67,6 +73,10 @@ class LimitsDialog(StoreDialog):
         self.scope.setAccessibleName(tr("what they are set for"))
         self.preset.setAccessibleName(tr("published limits"))
         self.preset.addItem(tr("own numbers"), None)
+        self.hours = QComboBox()
+        self.hours.setEditable(True)
+        self.hours.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
+        self.hours.setAccessibleName(tr("hours at which they hold"))
         self.fields = {side: [QLineEdit() for _ in LEVELS] for side in _SIDES}
         self.save, self.clear = QPushButton(tr("Save")), QPushButton(tr("Take back"))
         self.cancel = QPushButton(tr("Cancel"))
@@ -74,6 +84,11 @@ class LimitsDialog(StoreDialog):
         self.setEnabled(False)
         self.scope.activated.connect(self._on_scope)
         self.preset.activated.connect(self._on_preset)
+        self.hours.activated.connect(self._on_hours)
+        line = self.hours.lineEdit()
+        if line is not None:
+            line.setPlaceholderText(tr("such as 22:00–06:00"))
+            line.textEdited.connect(self._on_hours_typed)
         self.save.clicked.connect(self._on_save)
         self.clear.clicked.connect(self._on_clear)
         self.cancel.clicked.connect(self.discard)
@@ -102,6 +117,7 @@ class LimitsDialog(StoreDialog):
             grid.addWidget(label, row, 0)
         form = QFormLayout()
         form.addRow(tr("Set for"), self.scope)
+        form.addRow(tr("Hours"), self.hours)
         form.addRow(tr("Published"), self.preset)
         form.addRow("", self.source)
         buttons = dialog_buttons(self.save, self.cancel)
@@ -147,6 +163,7 @@ class LimitsDialog(StoreDialog):
             for preset in answer.presets:
                 self.preset.addItem(tr(preset.title), preset)
         self.setEnabled(True)
+        self._offer_hours()
         if is_first or not was_touched:
             self._fill()
             self.ask_about(self.save)
@@ -154,25 +171,59 @@ class LimitsDialog(StoreDialog):
             self.fields["above"][1].setFocus()
 
     def _fill(self, limits: Limits | None = None) -> None:
-        """Put limits into the fields: these, else what is set there, else what is in force."""
+        """Put limits into the fields: these, else what is set there for those hours, else what is
+        in force."""
         answer, choice = self._answer, self.choice
         if answer is None or choice is None:
             return
-        shown = limits or choice.limits or answer.series.limits
+        shown = limits or limits_then(choice.limits or answer.series.limits, self._hours())
         for side, values in zip(_SIDES, (shown.above, shown.below), strict=True):
             for field, text in zip(
                 self.fields[side], side_texts(values, answer.series), strict=True
             ):
                 field.setText(text)
-        self.clear.setEnabled(choice.limits is not None)
         self._check()
 
     def _on_scope(self, _at: int) -> None:
         choice = self.choice
+        self._offer_hours()
         if choice is not None and choice.limits is not None:
             self._fill()
         elif choice is not None:
-            self.clear.setEnabled(False)
+            self._check()
+
+    def _offer_hours(self) -> None:
+        """The hours for which something is set there, beside the whole day."""
+        said, choice = self.hours.currentText(), self.choice
+        several = () if choice is None or choice.limits is None else choice.limits.by_hours
+        self.hours.clear()
+        self.hours.addItem(tr(ALL_DAY))
+        for one in several:
+            self.hours.addItem(hours_words(one.hours))
+        if said:
+            self.hours.setEditText(said)
+
+    def _hours(self) -> HoursOfDay | None:
+        """The hours that are said; None for the whole day, and as long as they are none."""
+        try:
+            return typed_hours(self.hours.currentText())
+        except UsageError:
+            return None
+
+    def _on_hours(self, _at: int) -> None:
+        self._fill()
+
+    def _on_hours_typed(self, _text: str) -> None:
+        self._check()
+
+    @property
+    def _is_set(self) -> bool:
+        """True if what the fields are about is set there and may be taken back."""
+        choice = self.choice
+        if choice is None or choice.limits is None:
+            return False
+        hours = self._hours()
+        return hours is None or any(one.hours == hours for one in choice.limits.by_hours)
 
     def _on_preset(self, _at: int) -> None:
         preset = self.preset.currentData()
@@ -187,11 +238,18 @@ class LimitsDialog(StoreDialog):
         self._check()
 
     def _limits(self) -> Limits:
+        """All that holds for the scope once this is saved."""
         above, below = ([one.text() for one in self.fields[side]] for side in _SIDES)
-        return typed_limits(above, below, self._series)
+        typed, hours = (
+            typed_limits(above, below, self._series),
+            typed_hours(self.hours.currentText()),
+        )
+        choice = self.choice
+        return typed if choice is None else limits_with(typed, hours, choice, self._series)
 
     def _check(self) -> None:
         """Say at once what cannot be limits, or on how many days they would have been reached."""
+        self.clear.setEnabled(self._is_set)
         try:
             limits = self._limits()
         except UsageError as error:
@@ -219,7 +277,11 @@ class LimitsDialog(StoreDialog):
             self._write(limits)
 
     def _on_clear(self) -> None:
-        self._write(None)
+        choice, hours = self.choice, self._hours()
+        if choice is not None and hours is not None:
+            self._write(with_hours(choice.limits, hours, None))
+        else:
+            self._write(None)
 
     def _write(self, limits: Limits | None) -> None:
         choice = self.choice

@@ -3922,6 +3922,11 @@
     </message>
     <message>
       <location filename="desk/dialogs/limits.py" />
+      <source>hours at which they hold</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/limits.py" />
       <source>from above, {0}</source>
       <translation type="unfinished" />
     </message>
@@ -3937,7 +3942,17 @@
     </message>
     <message>
       <location filename="desk/dialogs/limits.py" />
+      <source>Hours</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/limits.py" />
       <source>Published</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/limits.py" />
+      <source>such as 22:00–06:00</source>
       <translation type="unfinished" />
     </message>
     <message>

@@ -570,7 +570,7 @@ class LedgerModel:
             is_suspect=is_suspect,
             ribbon=ribbon,
             value_range=ribbon_range(one, ribbon),
-            limit=one.limits.nearest(newest.value),
+            limit=one.limits.at(newest.time_us).nearest(newest.value),
             others=len(several) - 1,
             spoken=spoken_cell(one, text, level, state, is_suspect, alarms, is_off=is_off),
             alarm=alarms[0].level if alarms else None,

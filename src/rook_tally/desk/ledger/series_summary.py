@@ -104,7 +104,8 @@ def account_of(
 ) -> SeriesSummary:
     """The account of a series from its readings of the last day."""
     is_good = newest.quality == 0
-    level = series.limits.level_of(newest.value) if is_good else Level.SETTLED
+    limits = series.limits.at(newest.time_us)
+    level = limits.level_of(newest.value) if is_good else Level.SETTLED
     recent = inside_of(readings.time_us, now_us - _TREND_US, now_us + 1)
     value = readings.value[recent]
     if series.quantity.averaging is Averaging.CIRCULAR:
@@ -116,7 +117,7 @@ def account_of(
         series=series,
         value=series.shown.text(newest.value),
         level=level,
-        sentence=limit_sentence(series.shown, series.limits, newest.value)
+        sentence=limit_sentence(series.shown, limits, newest.value)
         if is_good
         else newest.quality.wording,
         outlook=_outlook(series, newest, trend, now_us, zone) if numeric and is_good else late,

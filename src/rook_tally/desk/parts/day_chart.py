@@ -128,14 +128,20 @@ class DayChart(QWidget):
         def y_of(value: float) -> float:
             return area.bottom() - (value - low) / (high - low) * area.height()
 
-        for band in bands_of(content.limits, content.value_range):
-            top, bottom = y_of(band.high), y_of(band.low)
-            painter.fillRect(
-                QRectF(area.left(), top, area.width(), bottom - top),
-                colour(theme.level(band.level), BAND_OPACITY * 0.35),
+        start_us, end_us = content.envelope.start_us, content.envelope.end_us
+        for begin, end, limits in content.limits.stretches(start_us, end_us):
+            left, right = (
+                area.left() + (one - start_us) / (end_us - start_us) * area.width()
+                for one in (begin, end)
             )
-            painter.setPen(QPen(colour(theme.level(band.level), 0.7), 1, Qt.PenStyle.DotLine))
-            painter.drawLine(QLineF(area.left(), y_of(band.edge), area.right(), y_of(band.edge)))
+            for band in bands_of(limits, content.value_range):
+                top, bottom = y_of(band.high), y_of(band.low)
+                painter.fillRect(
+                    QRectF(left, top, right - left, bottom - top),
+                    colour(theme.level(band.level), BAND_OPACITY * 0.35),
+                )
+                painter.setPen(QPen(colour(theme.level(band.level), 0.7), 1, Qt.PenStyle.DotLine))
+                painter.drawLine(QLineF(left, y_of(band.edge), right, y_of(band.edge)))
         draw_gaps(painter, theme, content.envelope, area)
         ratio = self.devicePixelRatioF()
         size = (round(area.width() * ratio), round(area.height() * ratio))

@@ -12,8 +12,9 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import BoolArray, IntArray
 from rook_tally.core.moment_words import moment_words
-from rook_tally.core.quantities.levels import Level
+from rook_tally.core.quantities.levels import Level, Limits
 from rook_tally.core.remarks import Remark
+from rook_tally.core.series.envelope import Envelope
 from rook_tally.core.ticks import TimeTick, time_ticks
 from rook_tally.core.timestamps import DAY_US, HOUR_US, MINUTE_US, datetime_from_time_us
 from rook_tally.desk.data.site_state import SiteState
@@ -21,7 +22,7 @@ from rook_tally.desk.data.time_window import PRESETS, SHORTEST_US, TimeWindow
 from rook_tally.desk.rail.texts import tr
 from rook_tally.store.alarms import rings_between
 from rook_tally.store.readings import envelopes, span_of
-from rook_tally.store.site import Site
+from rook_tally.store.site import Series, Site
 
 COLUMNS = 336
 _STEPS_US = (7 * DAY_US, 30 * DAY_US, 91 * DAY_US, 366 * DAY_US)
@@ -65,14 +66,32 @@ class RailQuery:
         for one in self.site.series:
             envelope = told[one.id]
             heard |= (envelope.count + envelope.suspect) > 0
-            for values in (envelope.low, envelope.high):
-                worst = np.maximum(worst, one.limits.levels_of(values))
+            worst = np.maximum(worst, _levels(connection, one, envelope))
         rings = tuple(
             (ring.begin_us, self.end_us if ring.end_us is None else ring.end_us, ring.level)
             for several in rings_between(connection, start_us, self.end_us).values()
             for ring in several
         )
         return RailRibbon(start_us, self.end_us, worst, heard, first_us, rings)
+
+
+def _levels(connection: Connection, one: Series, envelope: Envelope) -> IntArray:
+    """The worst level in each column. By hours of the day they are found hour by hour."""
+    hours = (envelope.end_us - envelope.start_us) // HOUR_US
+    if not one.limits.by_hours or hours <= len(envelope):
+        return _worse_side(one.limits, envelope)
+    end_us = envelope.start_us + hours * HOUR_US
+    fine = envelopes(connection, [one], envelope.start_us, end_us, hours)[one.id]
+    worst = np.zeros(len(envelope), np.int64)
+    column = np.arange(hours) * len(envelope) // hours
+    np.maximum.at(worst, column, _worse_side(one.limits, fine))
+    return worst
+
+
+def _worse_side(limits: Limits, envelope: Envelope) -> IntArray:
+    moments = envelope.centres_us
+    lows, highs = limits.levels_at(moments, envelope.low), limits.levels_at(moments, envelope.high)
+    return np.where(highs > lows, highs, lows)
 
 
 class RailModel:

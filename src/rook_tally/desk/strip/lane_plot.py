@@ -206,6 +206,8 @@ class LanePlot(QWidget):
             self.size().toTuple(),
             ratio,
             self._theme.sheet,
+            # What holds at some hours moves with the window.
+            self.across if self.content.limits.by_hours else None,
         )
         if key != self._ground_key:
             self._ground_key = key
@@ -218,15 +220,21 @@ class LanePlot(QWidget):
 
     def _draw_ground(self, painter: QPainter, area: QRectF) -> None:
         painter.fillRect(area, colour(self._theme.sheet))
-        for band in bands_of(self.content.limits, self.content.value_range):
-            top, bottom = self._y_of(band.high), self._y_of(band.low)
-            name = self._theme.level(band.level)
-            painter.fillRect(
-                QRectF(0, top, area.width(), bottom - top), colour(name, _BAND_OPACITY)
-            )
-            painter.setPen(QPen(colour(name, 0.75), 1, Qt.PenStyle.DotLine))
-            y = round(self._y_of(band.edge)) + 0.5
-            painter.drawLine(QLineF(0, y, area.width(), y))
+        across = self.across
+        for begin_us, end_us, limits in self.content.limits.stretches(
+            across.start_us, across.end_us
+        ):
+            left = round(self.x_of(begin_us))
+            width = round(self.x_of(end_us)) - left
+            for band in bands_of(limits, self.content.value_range):
+                top, bottom = self._y_of(band.high), self._y_of(band.low)
+                name = self._theme.level(band.level)
+                painter.fillRect(
+                    QRectF(left, top, width, bottom - top), colour(name, _BAND_OPACITY)
+                )
+                painter.setPen(QPen(colour(name, 0.75), 1, Qt.PenStyle.DotLine))
+                y = round(self._y_of(band.edge)) + 0.5
+                painter.drawLine(QLineF(left, y, left + width, y))
 
     def _draw_over(self, painter: QPainter) -> None:
         """Axis figures, peak ticks, note, marked stretch, pins and cursor."""

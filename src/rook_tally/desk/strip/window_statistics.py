@@ -12,7 +12,7 @@ from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.number_format import UNKNOWN, figure, plain
 from rook_tally.core.quantities.quantity import QuantityScale
 from rook_tally.core.series.spans import NOTHING
-from rook_tally.core.timestamps import SECOND_US, datetime_from_time_us
+from rook_tally.core.timestamps import HOUR_US, SECOND_US, datetime_from_time_us
 from rook_tally.desk.strip.model import StripModel, series_name
 from rook_tally.desk.strip.texts import tr
 from rook_tally.store.site import Series
@@ -61,11 +61,14 @@ def _figures_of(model: StripModel, one: Series) -> WindowFigures:
 
 
 def level_at_peak(model: StripModel, one: Series) -> Level:
-    """The level of a series' highest reading in the window."""
+    """The level of a series' highest reading in the window; by hours as far as columns tell them
+    apart, else by the limits of the whole day."""
     envelope = model.envelopes.get(one.id)
     if envelope is None or envelope.is_empty:
         return Level.SETTLED
-    return one.limits.level_of(float(np.nanmax(envelope.high)))
+    if envelope.end_us - envelope.start_us > len(envelope) * HOUR_US:
+        return one.limits.level_of(float(np.nanmax(envelope.high)))
+    return Level(int(one.limits.levels_at(envelope.centres_us, envelope.high).max()))
 
 
 def figures_as_text(model: StripModel) -> str:

@@ -9,11 +9,11 @@ from urllib.parse import urlsplit
 from msgspec.structs import replace
 
 from rook_tally.core.alarms.channels import Channel, ChannelKind, Security, checked_way
-from rook_tally.core.alarms.definitions import HoursOfDay
 from rook_tally.core.alarms.edits import hours_of
 from rook_tally.core.alarms.sentences import hours_words
 from rook_tally.core.errors import UsageError
 from rook_tally.core.hosts import host_named, is_loopback
+from rook_tally.core.hours_of_day import HoursOfDay
 from rook_tally.desk.watch.texts import tr
 
 FIELDS: Mapping[ChannelKind, tuple[str, ...]] = {

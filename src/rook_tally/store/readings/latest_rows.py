@@ -59,7 +59,7 @@ def latest_rows(connection: Connection, *, now_us: int) -> list[LatestRow]:
             unit=one.quantity.base.symbol,
             time=rfc3339(newest[one.id].time_us),
             quality=newest[one.id].quality.wording,
-            level=int(one.limits.level_of(newest[one.id].value)),
+            level=int(_level(one, newest[one.id])),
             age_s=round((now_us - newest[one.id].time_us) / SECOND_US, 3),
             counts=counts.get(one.station.id, MessageCounts()),
             clock_ahead_s=faults[one.station.id].ahead_s if one.station.id in faults else None,
@@ -67,6 +67,10 @@ def latest_rows(connection: Connection, *, now_us: int) -> list[LatestRow]:
         )
         for one in ordered
     ]
+
+
+def _level(one: Series, reading: Latest) -> int:
+    return int(one.limits.at(reading.time_us).level_of(reading.value))
 
 
 def _sure_to(one: Series, reading: Latest) -> float | UnsetType:

@@ -271,14 +271,22 @@ _NOUNS = {
 }
 
 
+def _without_nothing(value: object) -> object:
+    """Limits without hours are told as they were when they could have none."""
+    if not (isinstance(value, dict) and {"above", "below"} <= value.keys()):
+        return value
+    return {name: one for name, one in value.items() if one or name in ("above", "below")}
+
+
 def _members(columns: dict[str, object]) -> dict[str, object]:
     """The columns, those of a document one by one."""
     found: dict[str, object] = {}
     for name, value in columns.items():
         is_document = name in ("document", "limits") and isinstance(value, str)
         document = msgspec.json.decode(str(value)) if is_document else None
+        document = _without_nothing(document)
         if isinstance(document, dict):
-            found |= document
+            found |= {told: _without_nothing(one) for told, one in document.items()}
         else:
             found[name] = value
     return found

@@ -219,7 +219,8 @@ def load_site(connection: Connection) -> Site:
         sa.select(schema.site.c.name, schema.site.c.zone, schema.site.c.document)
     ).first()
     places = places_of(connection)
-    rules, around = limit_rules(connection), places_around(places)
+    name, zone, document = named if named is not None else ("", "UTC", "{}")
+    rules = SiteRules(limit_rules(connection), places_around(places), zone)
     known, words = kinds(connection), station_words(connection)
     stations = {
         row.id: _station(row, places[row.place_id], known, words.get(row.id, {}))
@@ -233,21 +234,19 @@ def load_site(connection: Connection) -> Site:
     results = worked_results(connection)
     calibrated = calibrations(connection)
     series = tuple(
-        _worked_series(row, stations[row.station_id], results[row.id], picked)
+        _worked_series(row, stations[row.station_id], results[row.id], picked, zone)
         if row.id in results
         else _series(
             row,
             stations[row.station_id],
             units.get(row.quantity),
             rules,
-            around,
             calibrated.get(row.id, ()),
         )
         for row in connection.execute(sa.select(schema.series).order_by(schema.series.c.id))
         if row.station_id in stations
     )
     reporting = [one for one in stations.values() if not one.is_worked_out]
-    name, zone, document = named if named is not None else ("", "UTC", "{}")
     other_names = {
         (row.station_id, row.name): row.series_id
         for row in connection.execute(sa.select(schema.field_name))
@@ -334,8 +333,7 @@ def _series(
     row: sa.Row[tuple[object, ...]],
     station: Station,
     unit_shown: Unit | None,
-    rules: Mapping[tuple[str, int | None], Limits],
-    around: Mapping[int, tuple[tuple[int, str], ...]],
+    rules: SiteRules,
     calibrated: Calibrations,
 ) -> Series:
     settings = _series_settings(row.document)
@@ -344,8 +342,9 @@ def _series(
         quantity,
         indoors=station.place.indoors,
         own=None if row.limits is None else _LIMITS_DECODER.decode(row.limits),
-        rules=rules,
-        places=around[station.place.id],
+        rules=rules.limits,
+        places=rules.around[station.place.id],
+        zone=rules.zone,
     )
     return Series(
         row.id,
@@ -381,12 +380,16 @@ def places_around(places: Mapping[int, Place]) -> dict[int, tuple[tuple[int, str
 
 
 def _worked_series(
-    row: sa.Row[tuple[object, ...]], station: Station, result: Result, picked: Mapping[str, str]
+    row: sa.Row[tuple[object, ...]],
+    station: Station,
+    result: Result,
+    picked: Mapping[str, str],
+    zone: str,
 ) -> Series:
-    quantity = result.quantity
+    quantity, limits = result.quantity, result.quantity.limits.in_zone(zone)
     shown = unit_of_result(quantity, result.unit_shown, picked)
     return Series(
-        row.id, station, row.field, quantity, row.unit, quantity.limits, shown, LimitOrigin.WORKING
+        row.id, station, row.field, quantity, row.unit, limits, shown, LimitOrigin.WORKING
     )
 
 
@@ -599,15 +602,18 @@ def describe_station(
 
 @dataclass(frozen=True, slots=True)
 class SiteRules:
-    """The limits set for quantities on the site and at its places, and what is around a place."""
+    """The limits set for quantities on the site and at its places, what is around a place, and the
+    zone whose clocks tell the hours of limits."""
 
     limits: Mapping[tuple[str, int | None], Limits]
     around: Mapping[int, tuple[tuple[int, str], ...]]
+    zone: str
 
 
 def site_rules(connection: Connection) -> SiteRules:
     """What decides the limits of a series that is begun."""
-    return SiteRules(limit_rules(connection), places_around(places_of(connection)))
+    zone = connection.execute(sa.select(schema.site.c.zone)).scalar() or "UTC"
+    return SiteRules(limit_rules(connection), places_around(places_of(connection)), zone)
 
 
 def add_series(
@@ -632,6 +638,7 @@ def add_series(
         own=limits,
         rules=known.limits,
         places=known.around[station.place.id],
+        zone=known.zone,
     )
     return Series(
         made, station, field, quantity, unit, found.limits, None, found.origin, found.place

@@ -40,7 +40,8 @@ def set_limits_of(
         raise UsageError(
             f"there is no quantity {scope.quantity!r}", remedy="`rook-tally latest` names them"
         )
-    written = None if limits is None else msgspec.json.encode(limits).decode()
+    # In whatever zone the site is: the hours are those of its clocks.
+    written = None if limits is None else msgspec.json.encode(limits.in_zone("")).decode()
     before = (
         _set_of_series(connection, scope, written)
         if scope.series_id is not None

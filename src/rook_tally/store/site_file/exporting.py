@@ -159,7 +159,7 @@ def _field(connection: Connection, one: Series, names: tuple[str, ...]) -> Field
         quantity=one.quantity.slug,
         unit=one.unit,
         names=names,
-        limits=one.limits if one.limits_from is LimitOrigin.SERIES else None,
+        limits=one.limits.in_zone("") if one.limits_from is LimitOrigin.SERIES else None,
         settings=one.settings,
         corrections=tuple(
             FieldCorrection(

@@ -255,7 +255,8 @@ def _put_fields(
             else:
                 number = series.id
                 _check_meaning(series, one)
-                own = series.limits if series.limits_from is LimitOrigin.SERIES else None
+                is_own = series.limits_from is LimitOrigin.SERIES
+                own = series.limits.in_zone("") if is_own else None
                 if own != one.limits:
                     scope = LimitScope(quantity=one.quantity, series_id=number)
                     set_limits_of(connection, scope, one.limits)

@@ -134,6 +134,7 @@ def set_limits(connection: Connection, scope: LimitScope, limits: Limits | None)
     if not scope.working:
         return set_limits_of(connection, scope, limits)
     working = working_named(connection, scope.working)
+    limits = None if limits is None else limits.in_zone("")
     save_working(connection, msgspec.structs.replace(working, limits=limits), may_wait=True)
     return working.limits
 
