@@ -28,10 +28,14 @@ from rook_tally.core.quantities.series_settings import SeriesSettings
 from rook_tally.core.series.corrections import CorrectionUncertainty
 from rook_tally.core.site_file.content import (
     BenchEntry,
+    DeviceEntry,
     FieldCorrection,
     FieldEntry,
     GroupEntry,
+    KeyEntry,
+    KeySort,
     LimitEntry,
+    PageEntry,
     PlaceEntry,
     PlanEntry,
     PlanMarkEntry,
@@ -256,6 +260,26 @@ CONTENTS = st.builds(
         "slug",
     ),
     sheets=st.none(),
+    page=st.none()
+    | st.builds(
+        PageEntry,
+        on=st.booleans(),
+        host=st.sampled_from(["0.0.0.0", "127.0.0.1"]),
+        port=st.integers(1, 65535),
+        names=st.lists(SLUGS, max_size=2).map(tuple),
+        device=st.none() | unique(st.builds(DeviceEntry, name=NAMES, key_hash=SLUGS), "name"),
+    ),
+    keys=unique(
+        st.builds(
+            KeyEntry,
+            sort=st.just(KeySort.READ),
+            name=NAMES,
+            key_hash=SLUGS,
+            places=st.lists(NAMES, max_size=2).map(tuple),
+        )
+        | st.builds(KeyEntry, sort=st.just(KeySort.GATEWAY), name=SLUGS, key_hash=SLUGS),
+        "name",
+    ),
     forwards=unique(
         st.builds(
             Forward,

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import pytest
 from msgspec.structs import replace
 
@@ -12,6 +14,8 @@ from rook_tally.core.quantities.levels import Limits
 from rook_tally.core.site_file.content import (
     BenchEntry,
     FieldEntry,
+    KeyEntry,
+    KeySort,
     LimitEntry,
     PlaceEntry,
     SeriesName,
@@ -20,15 +24,21 @@ from rook_tally.core.site_file.content import (
     StationEntry,
 )
 from rook_tally.core.site_file.reading import site_from_toml
+from rook_tally.core.site_file.writing import site_to_toml
 from rook_tally.demo.pottery import site_text
+from rook_tally.leaving.first_use import first_uses
 from rook_tally.store.alarms import save_watch, watches
 from rook_tally.store.alarms.change_undo import take_changes_back
 from rook_tally.store.alarms.watches import save_channel, ways
 from rook_tally.store.base import Store
+from rook_tally.store.maintenance import open_store
 from rook_tally.store.readings import latest
 from rook_tally.store.site import load_site
 from rook_tally.store.site.change_history import ChangeLine, ChangeSort
+from rook_tally.store.site.gateway_keys import add_gateway_key
+from rook_tally.store.site.page_devices import PageSetting, add_page_device, page_devices, set_page
 from rook_tally.store.site.places import make_place
+from rook_tally.store.site.read_keys import ReadScope, add_read_key, read_key_of
 from rook_tally.store.site.row_changes import recording
 from rook_tally.store.site_file.exporting import content_of
 from rook_tally.store.site_file.importing import put_content
@@ -195,3 +205,41 @@ def test_what_is_kept_on_the_bench_comes_along_by_names(store: Store) -> None:
     with pytest.raises(UsageError, match="has no field nothing"):
         _put(store, replace(POTTERY, bench=(wrong,)))
     assert _content(store).bench == kept[:1]
+
+
+def test_pages_links_and_keys_move_with_secrets_and_stay_without(
+    store: Store, tmp_path: Path
+) -> None:
+    with store.write() as connection:
+        set_page(connection, PageSetting(is_on=True, host="0.0.0.0", port=4999))
+        link = add_page_device(connection, "hall tablet", now_us=NOON_US)
+        reads = add_read_key(connection, "school", ReadScope(), who="me", now_us=NOON_US)
+        brings = add_gateway_key(connection, "shed", who="me", now_us=NOON_US)
+    with store.read() as connection:
+        whole, plain = content_of(connection, secrets=True), content_of(connection)
+    text = site_to_toml(whole)
+    assert not any(one in text for one in (link, reads, brings))
+    assert plain.keys is None
+    assert plain.page is not None and plain.page.device is None
+    with open_store(tmp_path / "other.db") as other:
+        with other.read() as connection:
+            assert any("0.0.0.0:4999" in one for one in first_uses(connection, whole))
+        _put(other, site_from_toml(text))
+        with other.read() as connection:
+            assert content_of(connection, secrets=True) == whole
+            assert read_key_of(connection, reads) is not None
+            assert first_uses(connection, whole) == []
+        assert _plan(other, whole) == []
+        # Who has a link keeps it where the file says nothing of links; a part that is empty takes
+        # away what there is.
+        _put(other, plain)
+        with other.read() as connection:
+            assert [one.name for one in page_devices(connection)] == ["hall tablet"]
+        limited = replace(
+            whole,
+            keys=(KeyEntry(sort=KeySort.READ, name="school", key_hash="x", places=("Yard",)),),
+        )
+        _put(other, limited)
+        with other.read() as connection:
+            assert content_of(connection, secrets=True).keys == limited.keys
+            assert read_key_of(connection, reads) is None

@@ -16,6 +16,7 @@ from rook_tally.leaving.texts import tr
 from rook_tally.store.alarms import ways
 from rook_tally.store.site.door_settings import door_settings
 from rook_tally.store.site.forwards import forwards
+from rook_tally.store.site.page_devices import page_setting
 
 
 def first_use(connection: Connection, opened: Channel | Forward | DoorSettings) -> str:
@@ -27,7 +28,15 @@ def first_use(connection: Connection, opened: Channel | Forward | DoorSettings) 
 def first_uses(connection: Connection, content: SiteContent) -> list[str]:
     """The same for all that a site file opens."""
     opened = (*(content.channels or ()), *(content.forwards or ()), *(content.doors or ()))
-    return list(_sentences(connection, opened))
+    told = list(_sentences(connection, opened))
+    page = content.page
+    is_opened = page is not None and page.on and not page_setting(connection).is_on
+    if page is not None and is_opened and not is_loopback(page.host):
+        where = f"{page.host}:{page.port}"
+        told.append(
+            tr("From now on sheets of the Wall are served at {0} to who has a link.", where)
+        )
+    return told
 
 
 def _sentences(

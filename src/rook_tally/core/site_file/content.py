@@ -42,6 +42,8 @@ class SitePart(enum.Enum):
     GUIDELINES = "guideline"
     REPORTS = "report"
     FORWARDS = "forward"
+    PAGE = "page"
+    KEYS = "key"
 
 
 class SiteEntry(msgspec.Struct, frozen=True, kw_only=True):
@@ -161,6 +163,44 @@ class BenchEntry(msgspec.Struct, frozen=True, kw_only=True):
     cleaner: SeriesName | None = None
 
 
+class DeviceEntry(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """A phone or a tablet that may look at pages, by the hash of its link's key."""
+
+    name: str
+    key_hash: str
+
+
+class PageEntry(
+    msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True
+):
+    """Where pages are served. `device` None leaves those that have a link alone."""
+
+    on: bool = False
+    host: str = "0.0.0.0"
+    port: int = 4780
+    names: tuple[str, ...] = ()
+    device: tuple[DeviceEntry, ...] | None = None
+
+
+class KeySort(enum.Enum):
+    """What a key is for: a program of others that reads, or a gateway that brings readings."""
+
+    READ = "read"
+    GATEWAY = "gateway"
+
+
+class KeyEntry(
+    msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True
+):
+    """A key, by its hash; one that reads may be limited to places and groups."""
+
+    sort: KeySort
+    name: str
+    key_hash: str
+    places: tuple[str, ...] = ()
+    groups: tuple[str, ...] = ()
+
+
 class SiteContent(msgspec.Struct, frozen=True, kw_only=True):
     """All of it. A part that is None is not in the file, and reading it leaves that part of a site
     alone."""
@@ -183,6 +223,8 @@ class SiteContent(msgspec.Struct, frozen=True, kw_only=True):
     guidelines: tuple[Guideline, ...] | None = None
     reports: tuple[Report, ...] | None = None
     forwards: tuple[Forward, ...] | None = None
+    page: PageEntry | None = None
+    keys: tuple[KeyEntry, ...] | None = None
 
     def only(self, parts: frozenset[SitePart]) -> SiteContent:
         """Some parts of it."""

@@ -33,7 +33,10 @@ from rook_tally.core.site_file.content import (
     FieldCorrection,
     FieldEntry,
     GroupEntry,
+    KeyEntry,
+    KeySort,
     LimitEntry,
+    PageEntry,
     PlaceEntry,
     PlanEntry,
     PlanMarkEntry,
@@ -230,6 +233,8 @@ def site_from_toml(text: str) -> SiteContent:
         guidelines=_all(document, "guideline", guideline_from_table, "slug"),
         reports=_all(document, "report", report_from_table, "slug"),
         forwards=_all(document, "forward", forward_from_table, "slug"),
+        page=_one(document, "page", lambda one: msgspec.convert(one, PageEntry)),
+        keys=_all(document, "key", _key, "sort", "name"),
     )
 
 
@@ -451,6 +456,13 @@ def _group(table: Any) -> GroupEntry:
     told = msgspec.convert(table, _Group)
     series = tuple((one.station, one.field) for one in told.series)
     return GroupEntry(name=told.name, places=told.places, series=series)
+
+
+def _key(table: Any) -> KeyEntry:
+    told = msgspec.convert(table, KeyEntry)
+    if told.sort is KeySort.GATEWAY and (told.places or told.groups):
+        raise ValueError("a gateway's key is for what it brings: it has no places and no groups")
+    return told
 
 
 def _working(table: Any) -> Working:

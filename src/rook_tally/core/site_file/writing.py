@@ -24,6 +24,7 @@ from rook_tally.core.site_file.content import (
     FieldEntry,
     GroupEntry,
     LimitEntry,
+    PageEntry,
     PlaceEntry,
     PlanEntry,
     SiteContent,
@@ -54,6 +55,8 @@ _NAMED_BY = {
     "guideline": ("slug",),
     "report": ("slug",),
     "forward": ("slug",),
+    "device": ("name",),
+    "key": ("sort", "name"),
     "plan": ("name",),
 }
 
@@ -68,6 +71,8 @@ def site_to_tables(content: SiteContent) -> Table:
         told["units"] = dict(sorted(content.units.items()))
     if content.settings is not None:
         told["settings"] = dict(content.settings)
+    if content.page is not None:
+        told["page"] = _page(content.page)
     parts: tuple[tuple[str, Sequence[Any] | None, Any], ...] = (
         ("kind", content.kinds, lambda one: tomllib.loads(kind_to_toml(one))),
         ("place", content.places, _place),
@@ -84,6 +89,7 @@ def site_to_tables(content: SiteContent) -> Table:
         ("guideline", content.guidelines, guideline_table),
         ("report", content.reports, report_table),
         ("forward", content.forwards, forward_table),
+        ("key", content.keys, msgspec.to_builtins),
     )
     return told | {
         name: [write(one) for one in part] for name, part, write in parts if part is not None
@@ -280,6 +286,12 @@ def _field(one: FieldEntry) -> Table:
             for each in one.corrections
         ]
     return told
+
+
+def _page(one: PageEntry) -> Table:
+    # Whether they are served is always said: a table that says nothing is not written.
+    told: Table = {"on": one.on} | msgspec.to_builtins(one)
+    return told | ({} if one.device is None else {"device": list(told["device"])})
 
 
 def _bench(one: BenchEntry) -> Table:

@@ -41,6 +41,8 @@ _PARTS = (
     (SitePart.GUIDELINES, "own guidelines"),
     (SitePart.REPORTS, "reports"),
     (SitePart.FORWARDS, "forwards"),
+    (SitePart.PAGE, "pages"),
+    (SitePart.KEYS, "keys"),
 )
 _SIGNS = {ChangeSort.ADDED: "+", ChangeSort.CHANGED: "·", ChangeSort.DELETED: "−"}
 
