@@ -378,6 +378,17 @@ def _decode() -> list[Figure]:
     ]
 
 
+def _layout() -> list[Figure]:
+    """Binary messages a second by a layout, many at once and one by one, against `struct`."""
+    from benchmarks.layouts import layout_rates
+
+    return [
+        # As they come one by one is the interpreter's own pace: kept from getting worse.
+        at_least(name, ours=ours, limit=bare, bar=0.25 if name == "layout" else 0.03)
+        for name, (ours, bare) in layout_rates().items()
+    ]
+
+
 def _formula() -> list[Figure]:
     """Dew point over 3.15 million pairs in memory, ms, against the same written out in NumPy."""
     from benchmarks.workings import dew_point_ms
@@ -547,4 +558,5 @@ BENCHES: dict[str, Callable[[], list[Figure]]] = {
     "export-memory": _export_memory,
     "things": _things,
     "forward": _forward,
+    "layout": _layout,
 }

@@ -24,6 +24,11 @@ WORD = st.text(st.characters(codec="utf-8", exclude_characters="/+#\0"), min_siz
         ("{station}/state/#", "attic/state/a/b", {"station": "attic"}),
         ("{station}/state/#", "attic/state", {"station": "attic"}),
         ("+/{station}/{field}", "x/attic/temp", {"station": "attic", "field": "temp"}),
+        ("pre-{station}/data", "pre-attic/data", {"station": "attic"}),
+        ("t/{station}-out/{field}", "t/attic-out/temp", {"station": "attic", "field": "temp"}),
+        ("pre-{station}/data", "pre-/data", None),
+        ("pre-{station}/data", "pro-attic/data", None),
+        ("aa{station}aa", "aaa", None),
         ("home/{station}", "home/attic/temp", None),
         ("home/{station}", "house/attic", None),
         ("home/{station}", "home/", None),
@@ -53,7 +58,7 @@ def test_what_is_subscribed_and_what_a_station_may_publish() -> None:
         ("plant/{place}", "which part is the station"),
         ("{station}/{station}", "which part is the station"),
         ("a/{station}/{colour}", "{colour} is no part we know"),
-        ("a/{station}x/{field}", "which part is the station"),
+        ("a/{station}{field}", "cannot be a part"),
         ("#/{station}", "cannot be a part"),
         ("a/b+/{station}", "cannot be a part"),
         ("rook/{station}/x", "taken in already"),
@@ -63,3 +68,17 @@ def test_what_is_subscribed_and_what_a_station_may_publish() -> None:
 def test_a_pattern_that_cannot_be_meant(pattern: str, why: str) -> None:
     with pytest.raises(UsageError, match=why.replace("{", r"\{")):
         topic_pattern_from(pattern)
+
+
+def test_a_station_that_no_part_names() -> None:
+    read = topic_pattern_from("meters/hall/{field}", "hall-meter")
+    assert read.names_in("meters/hall/power") == {"station": "hall-meter", "field": "power"}
+    assert read.filter_of("hall-meter") == "meters/hall/+"
+    assert read.filter_of("bed-1") == ""
+    with pytest.raises(UsageError, match="leave out one of them"):
+        topic_pattern_from("meters/{station}", "hall-meter")
+
+
+def test_what_a_station_may_publish_by_part_of_a_level() -> None:
+    assert topic_pattern_from("pre-{station}/{field}").filter == "+/+"
+    assert topic_pattern_from("pre-{station}/{field}").filter_of("bed") == "pre-bed/+"

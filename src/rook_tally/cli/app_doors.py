@@ -138,6 +138,9 @@ def add_folder(
 def add_topics(
     context: typer.Context,
     pattern: Annotated[str, typer.Argument(help="As plant/{place}/{station}/{field}.")],
+    station: Annotated[
+        str, typer.Option(metavar="KEY", help="Who speaks by them, where no part says it.")
+    ] = "",
     only_try: TryOption = False,
     broker: Annotated[
         str, typer.Option(metavar="mqtt://…", help="Where to listen while trying.")
@@ -151,7 +154,12 @@ def add_topics(
     from rook_tally.cli.doors import add_topics_door
 
     add_topics_door(
-        chosen_store(context, store), pattern, only_try=only_try, broker=broker, for_s=for_s
+        chosen_store(context, store),
+        pattern,
+        station=station,
+        only_try=only_try,
+        broker=broker,
+        for_s=for_s,
     )
 
 

@@ -354,6 +354,26 @@ def kind_export(
     export_kind(chosen_store(context, store), slug)
 
 
+@kind_app.command("try")
+def kind_try(
+    context: typer.Context,
+    slug: Annotated[str, typer.Argument(help="The kind; - with --file.")],
+    messages: Annotated[
+        list[str] | None,
+        typer.Argument(metavar="[MESSAGE]...", help="As text; bytes as hexadecimal."),
+    ] = None,
+    file: Annotated[
+        Path | None, typer.Option(metavar="FILE", help="A kind that is not read yet.")
+    ] = None,
+    station: Annotated[str, typer.Option(metavar="ID", help="The last messages of it.")] = "",
+    store: StoreOption = None,
+) -> None:
+    """Show what a kind's layout of bytes or shape of JSON reads in messages; nothing is kept."""
+    from rook_tally.cli.kinds import try_kind
+
+    try_kind(chosen_store(context, store), slug, messages or [], file=file, station=station)
+
+
 @kind_app.command("read")
 def kind_read(
     context: typer.Context,

@@ -263,13 +263,15 @@ def add_bluetooth_door(where: str, adapter: str) -> None:
     _set_up(where, BluetoothSetting(adapter))
 
 
-def add_topics_door(where: str, pattern: str, *, only_try: bool, broker: str, for_s: float) -> None:
+def add_topics_door(
+    where: str, pattern: str, *, station: str, only_try: bool, broker: str, for_s: float
+) -> None:
     """Set up other people's topics, or listen and show how they would be read."""
-    read = topic_pattern_from(pattern)
+    read = topic_pattern_from(pattern, station)
     if not only_try:
         _set_up(
             where,
-            TopicSetting(read.text),
+            TopicSetting(read.text, station),
             ("mqtt", lambda address: read.names_in(address) is not None),
         )
         return

@@ -7,11 +7,21 @@ from pathlib import Path
 import typer
 
 from rook_tally.cli.changing import changing
-from rook_tally.core.errors import UsageError
+from rook_tally.clock import now_us
+from rook_tally.core.errors import DecodeError, UsageError
+from rook_tally.core.quantities.byte_layout import BytesText
 from rook_tally.core.quantities.kind_files import kind_from_toml, kind_to_toml
-from rook_tally.core.quantities.kinds import KINDS
+from rook_tally.core.quantities.kinds import KINDS, Kind
+from rook_tally.core.quantities.layout_reading import LayoutReader
+from rook_tally.core.quantities.registry import QUANTITIES
+from rook_tally.core.timestamps import rfc3339
+from rook_tally.intake.bounds import shortened
+from rook_tally.intake.decode import DecodeSettings, decoded
+from rook_tally.intake.message import DecodedValue, Message
 from rook_tally.store.maintenance import open_store
-from rook_tally.store.site import keep_kind, kind_of_site, kinds
+from rook_tally.store.site import keep_kind, kind_of_site, kinds, newest_messages
+
+_LAST = 20
 
 
 def list_kinds(where: str) -> None:
@@ -30,13 +40,76 @@ def export_kind(where: str, slug: str) -> None:
         typer.echo(kind_to_toml(kind_of_site(connection, slug)), nl=False)
 
 
-def read_kind(where: str, file: Path) -> None:
-    """Keep the kind a TOML file describes."""
+def try_kind(
+    where: str, slug: str, messages: list[str], *, file: Path | None, station: str
+) -> None:
+    """Print what would be read in messages by a kind's layout or shape: given ones, as text or as
+    hexadecimal, or the last ones of a station."""
+    with open_store(where) as store, store.read() as connection:
+        kind = kind_of_site(connection, slug) if file is None else kind_from_toml(_text_of(file))
+        several = [_bytes_of(one, kind) for one in messages]
+        if station:
+            several += [one.body for one in newest_messages(connection, station, most=_LAST)]
+    if kind.layout is None and kind.shape is None:
+        raise UsageError(
+            f"{kind.slug} has neither a layout nor a shape of JSON", remedy="see docs/layouts.md"
+        )
+    if not several:
+        raise UsageError("no message to try", remedy="give one, or a station with --station")
+    reader = None if kind.layout is None else LayoutReader(kind.layout)
+    hints = DecodeSettings(layout=reader, shape=kind.shape)
+    for body in several:
+        typer.echo(_shown(body))
+        try:
+            content = decoded(Message("try", "", body, now_us()), hints)
+        except DecodeError as error:
+            typer.echo(f"    {error}")
+            continue
+        for item in content.items:
+            at = "" if item.time_us is None else f" at {rfc3339(item.time_us)}"
+            who = "" if item.station is None else f"{item.station}: "
+            unit = _unit_of(item, kind)
+            typer.echo(f"    {who}{item.field} = {item.value}{unit}{at}")
+        for refusal in content.refused:
+            typer.echo(f"    refused: {refusal.why}")
+
+
+def _unit_of(item: DecodedValue, kind: Kind) -> str:
+    described = kind.field(item.field)
+    unit = item.unit or ("" if described is None else described.unit)
+    note = "" if described is not None or item.field in QUANTITIES else " (no field of the kind)"
+    return (f" {unit}" if unit else "") + note
+
+
+def _bytes_of(text: str, kind: Kind) -> bytes:
+    """A message as it is given: of a layout of bare bytes it is written as hexadecimal."""
+    layout = kind.layout
+    if layout is None or layout.at or layout.text is not BytesText.BYTES:
+        return text.encode()
     try:
-        text = file.read_text(encoding="utf-8")
+        return bytes.fromhex(text)
+    except ValueError:
+        raise UsageError(f"{text!r} is not hexadecimal", remedy="write it as 42 01 0b f4") from None
+
+
+def _shown(body: bytes) -> str:
+    try:
+        text = body.decode()
+    except UnicodeDecodeError:
+        return body.hex(" ")
+    return shortened(text, 200) if text.isprintable() else body.hex(" ")
+
+
+def _text_of(file: Path) -> str:
+    try:
+        return file.read_text(encoding="utf-8")
     except (OSError, UnicodeDecodeError) as error:
         raise UsageError(f"{file} cannot be read: {error}", remedy="name another file") from None
-    kind = kind_from_toml(text)
+
+
+def read_kind(where: str, file: Path) -> None:
+    """Keep the kind a TOML file describes."""
+    kind = kind_from_toml(_text_of(file))
     with changing(where, makes_store=True) as connection:
         keep_kind(connection, kind)
     typer.echo(f"{kind.slug}: {kind.name}, {len(kind.fields)} fields")

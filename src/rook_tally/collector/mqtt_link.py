@@ -265,7 +265,7 @@ class MqttLink:
         for one in settings:
             if isinstance(one, TopicSetting):
                 try:
-                    patterns.append(topic_pattern_from(one.pattern))
+                    patterns.append(topic_pattern_from(one.pattern, one.station))
                 except UsageError as error:
                     _log.warning("topics_not_understood", pattern=one.pattern, why=error.what)
         return stations, patterns, keys

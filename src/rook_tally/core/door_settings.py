@@ -44,10 +44,12 @@ class FolderSetting(msgspec.Struct, frozen=True, tag="folder", omit_defaults=Tru
     zone: str = ""
 
 
-class TopicSetting(msgspec.Struct, frozen=True, tag="topics"):
-    """Other people's topics: `plant/{place}/{station}/{field}`."""
+class TopicSetting(msgspec.Struct, frozen=True, tag="topics", omit_defaults=True):
+    """Other people's topics: `plant/{place}/{station}/{field}`. `station` speaks by all of them
+    where the pattern names none."""
 
     pattern: str
+    station: str = ""
 
 
 class BluetoothSetting(msgspec.Struct, frozen=True, tag="bluetooth", omit_defaults=True):

@@ -26,7 +26,9 @@ import tomllib
 from typing import Any
 
 from rook_tally.core.errors import UsageError
+from rook_tally.core.quantities.byte_layout import layout_from_table, layout_table
 from rook_tally.core.quantities.controls import USUAL_CONFIRM_S, USUAL_LAPSE_S, Control, ControlKind
+from rook_tally.core.quantities.json_shape import shape_from_table, shape_table
 from rook_tally.core.quantities.kinds import Field, Kind
 from rook_tally.core.quantities.registry import QUANTITIES
 
@@ -60,7 +62,34 @@ def kind_to_toml(kind: Kind) -> str:
         controls.append(table)
     if kind.controls:
         document["control"] = controls
+    if kind.layout is not None:
+        document["layout"] = _layout(layout_table(kind.layout))
+    if kind.shape is not None:
+        document["json"] = shape_table(kind.shape)
     return tomlkit.dumps(document)
+
+
+def _layout(told: dict[str, Any]) -> Any:
+    """The table of a layout, each field below the other."""
+    import tomlkit
+
+    table, fields = tomlkit.table(), tomlkit.aot()
+    for name, value in told.items():
+        if name not in ("field", "repeat"):
+            table[name] = value
+    for one in told["field"]:
+        field = tomlkit.table()
+        for name, value in one.items():
+            field[name] = tomlkit.item(value)
+            if isinstance(value, dict):
+                inline = tomlkit.inline_table()
+                inline.update(value)
+                field[name] = inline
+        fields.append(field)
+    table["field"] = fields
+    if "repeat" in told:
+        table["repeat"] = told["repeat"]
+    return table
 
 
 def _members(control: Control) -> dict[str, Any]:
@@ -108,7 +137,7 @@ def kind_from_toml(text: str) -> Kind:
         or not 0.1 <= cadence < 1e7
     ):
         raise UsageError("cadence_s has to be a number of seconds", remedy="such as cadence_s = 60")
-    unknown = document.keys() - {"slug", "name", "cadence_s", "field", "control"}
+    unknown = document.keys() - {"slug", "name", "cadence_s", "field", "control", "layout", "json"}
     if unknown:
         raise UsageError(f"{sorted(unknown)[0]} is nothing a kind has", remedy="see docs/kinds.md")
     made = tuple(_field(at, one) for at, one in enumerate(_tables(document, "field"), start=1))
@@ -118,7 +147,20 @@ def kind_from_toml(text: str) -> Kind:
     for what, names in (("fields", made), ("controls", controls)):
         if len({one.name for one in names}) != len(names):
             raise UsageError(f"two {what} have the same name", remedy="name each once")
-    return Kind(slug, name, float(cadence), made, controls)
+    told = document.get("layout")
+    if told is not None and not isinstance(told, dict):
+        raise UsageError("a layout is a table", remedy="begin it with [layout]")
+    layout = None if told is None else layout_from_table(told)
+    told = document.get("json")
+    if told is not None and not isinstance(told, dict):
+        raise UsageError("json is a table", remedy="begin it with [json]")
+    shape = None if told is None else shape_from_table(told)
+    if layout is not None and shape is not None:
+        raise UsageError(
+            "a kind has a layout or a shape of JSON",
+            remedy="of bytes within JSON, say in the layout where: at",
+        )
+    return Kind(slug, name, float(cadence), made, controls, layout, shape)
 
 
 def _tables(document: dict[str, Any], name: str) -> list[dict[str, Any]]:

@@ -5,7 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from rook_tally.core.errors import UsageError
+from rook_tally.core.quantities.byte_layout import ByteLayout
 from rook_tally.core.quantities.controls import Control, ControlKind
+from rook_tally.core.quantities.json_shape import JsonShape
 
 ORDINARY_CADENCE_S = 60.0
 
@@ -27,13 +29,24 @@ class Field:
 
 @dataclass(frozen=True, slots=True)
 class Kind:
-    """A sort of station: how often it reports, which fields it has and what it can be told."""
+    """A sort of station: how often it reports, which fields it has and what it can be told.
+
+    `layout` is that of its messages where they are bytes, `shape` where they are JSON and not in
+    one of our forms.
+    """
 
     slug: str
     name: str
     cadence_s: float
     fields: tuple[Field, ...]
     controls: tuple[Control, ...] = ()
+    layout: ByteLayout | None = None
+    shape: JsonShape | None = None
+
+    @property
+    def is_gateway(self) -> bool:
+        """True if its messages are those of other stations, one's or a list."""
+        return self.shape is not None and bool(self.shape.station)
 
     def field(self, name: str) -> Field | None:
         """The field of that name, or None."""

@@ -168,6 +168,8 @@ def kind_of(form: KindForm, before: Kind | None = None) -> Kind:
         typed_seconds(form.cadence),
         tuple(_field(at, one) for at, one in enumerate(form.fields, start=1)),
         tuple(_control(at, one, known) for at, one in enumerate(form.controls, start=1)),
+        None if before is None else before.layout,
+        None if before is None else before.shape,
     )
     # A file of it is read as strictly as anybody's.
     return kind_from_toml(kind_to_toml(made))

@@ -5,8 +5,10 @@ from __future__ import annotations
 from rook_tally.core.errors import DecodeError
 from rook_tally.intake.bounds import LARGEST_MESSAGE, check_count
 from rook_tally.intake.decode import (
+    byte_layout,
     csv_text,
     environmental,
+    json_shape,
     json_text,
     lines,
     plain_json,
@@ -63,6 +65,11 @@ def decoded(message: Message, hints: DecodeSettings = NO_HINTS) -> Decoded:
 def _read_patiently(message: Message, hints: DecodeSettings) -> Decoded:
     form = message.form
     field = message.field or hints.field
+    if hints.layout is not None:
+        return byte_layout.decode(message.body, hints.layout, arrived_us=message.arrived_us)
+    if hints.shape is not None:
+        document = json_text.parsed(message.body)
+        return json_shape.decode(document, hints.shape)
     if hints.pointers:
         return pointed.decode(json_text.parsed(message.body), hints.pointers)
     if field is not None:

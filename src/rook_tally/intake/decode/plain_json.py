@@ -6,10 +6,13 @@ Nested names are joined by dots. Numbers may come as text.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from math import isfinite
 
+import msgspec
+
 from rook_tally.core.errors import DecodeError
+from rook_tally.core.timestamps import rfc3339
 from rook_tally.intake.bounds import (
     DEEPEST,
     LONGEST_NAME,
@@ -57,6 +60,17 @@ def decode(document: Json) -> Decoded:
         _take_object(at, one, items, refused, said)
         check_count(len(items))
     return Decoded(tuple(items), refused.told(), tuple(said))
+
+
+def written(items: Sequence[DecodedValue]) -> bytes:
+    """Values as a plain JSON message without a station: what `decode` reads as the same."""
+    objects: dict[int | None, dict[str, object]] = {}
+    for one in items:
+        row = objects.setdefault(one.time_us, {})
+        if one.time_us is not None:
+            row[TIME] = rfc3339(one.time_us)
+        row[one.field] = one.value if one.unit is None else f"{one.value!r} {one.unit}"
+    return msgspec.json.encode(list(objects.values()))
 
 
 def _take_object(

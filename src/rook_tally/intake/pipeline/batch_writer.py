@@ -22,8 +22,9 @@ from rook_tally.intake.bounds import (
     name_fault,
     plain_text,
 )
-from rook_tally.intake.decode import decoded
+from rook_tally.intake.decode import decoded, plain_json
 from rook_tally.intake.message import (
+    BodyFormat,
     DecodedValue,
     IntakeResult,
     Message,
@@ -207,7 +208,7 @@ def _taken(
         _put_astray(message, WRONG_KEY_WHY, message.station, batch)
         return answer
     try:
-        content = decoded(message, hints)
+        content = decoded(message, directory.hints_of(speaker, message, hints))
     except DecodeError as error:
         answer.why = str(error)
         if message.body.strip() in _EMPTY_BODIES:
@@ -217,10 +218,17 @@ def _taken(
             batch.tallies[counted_under].stray += 1
             _put_astray(message, error.what, name, batch)
         return answer
+    if speaker is not None and speaker.kind.is_gateway:
+        # It speaks for those behind it and for nobody else of this site.
+        batch.heard[speaker.id] = message.arrived_us
+        gateway, speaker = speaker.key, None
+        message = replace(message, station=None, access_key=None)
+    is_list = gateway is not None and message.station is None
     if gateway is not None:
         content = content.behind(gateway)
     refused = RejectedValues()
     unplaced: dict[str | None, RejectedValues] = defaultdict(RejectedValues)
+    lost: dict[str | None, list[DecodedValue]] = defaultdict(list)
     newest_us: dict[int, int] = {}
     stands: dict[tuple[int, int], tuple[int, DecodedValue]] = {}
     items = content.items
@@ -236,6 +244,7 @@ def _taken(
             placed = _placed(connection, directory, item, claimed, speaker)
         except UnplacedError as error:
             unplaced[claimed].add(item.at, item.field, str(error))
+            lost[claimed].append(item)
         except UnusableError as error:
             refused.add(item.at, item.field, str(error))
         else:
@@ -260,7 +269,11 @@ def _taken(
         answer.strays.extend(reasons.told())
         known = directory.station(claimed) if claimed else None
         batch.tallies[known.id if known else NOBODY].stray += len(reasons)
-        _put_astray(message, "; ".join(dict.fromkeys(one.why for one in reasons)), claimed, batch)
+        kept = message
+        if is_list and lost[claimed]:
+            # Of a list its own part, in our form: no other reads the whole when it is taken in.
+            kept = replace(message, body=plain_json.written(lost[claimed]), form=BodyFormat.JSON)
+        _put_astray(kept, "; ".join(dict.fromkeys(one.why for one in reasons)), claimed, batch)
     answer.refused[:0] = [*content.refused, *refused.told()]
     if answer.refused:
         batch.tallies[counted_under].refused += sum(one.count for one in answer.refused)

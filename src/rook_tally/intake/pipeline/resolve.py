@@ -9,6 +9,7 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.alarming.evaluate_batch import LiveWatches
 from rook_tally.core.errors import UsageError
+from rook_tally.core.quantities.layout_reading import LayoutReader
 from rook_tally.core.quantities.quantity import Quantity, QuantityScale
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.quantities.unit import Unit
@@ -16,7 +17,7 @@ from rook_tally.core.series.readings import Quality
 from rook_tally.intake.bounds import shortened
 from rook_tally.intake.decode.regex_lines import line_pattern_from
 from rook_tally.intake.decode.settings import NO_HINTS, DecodeSettings
-from rook_tally.intake.message import DecodedValue, Message
+from rook_tally.intake.message import BodyFormat, DecodedValue, Message
 from rook_tally.intake.pipeline.live_workings import LiveWorkings
 from rook_tally.intake.topics import TopicPattern, topic_pattern_from
 from rook_tally.store.base import access_hash, newest_seq, site_changed_since
@@ -94,6 +95,8 @@ class IntakeSession:
         self._rules: SiteRules | None = None
         self._patterns: list[TopicPattern] = []
         self._hints: dict[tuple[str, str], DecodeSettings] = {}
+        # By the slug of a kind.
+        self._layouts: dict[str, DecodeSettings] = {}
 
     def refresh(self, connection: Connection) -> None:
         """Read the configuration anew if it was changed since the last time."""
@@ -124,7 +127,7 @@ class IntakeSession:
         self._earlier = _earlier_places(site)
         self._rules = None
         self._overruled = overrulings_by_series(connection)
-        self._patterns, self._hints = [], {}
+        self._patterns, self._hints, self._layouts = [], {}, {}
         for one in door_settings(connection):
             self._take_settings(one.settings)
 
@@ -132,11 +135,11 @@ class IntakeSession:
         try:
             match settings:
                 case TopicSetting():
-                    self._patterns.append(topic_pattern_from(settings.pattern))
+                    self._patterns.append(topic_pattern_from(settings.pattern, settings.station))
                 case SerialSetting() if settings.pattern:
                     pattern = line_pattern_from(settings.pattern)
                     self._hints["serial", settings.path] = DecodeSettings(pattern=pattern)
-                case PollSetting():
+                case PollSetting() if settings.alone or settings.fields:
                     self._hints["poll", settings.url] = DecodeSettings(
                         field=settings.alone or None, pointers=settings.fields
                     )
@@ -158,10 +161,29 @@ class IntakeSession:
             for pattern in self._patterns:
                 names = pattern.names_in(message.address)
                 if names is not None:
-                    return replace(message, station=names["station"]), DecodeSettings(
-                        names.get("field")
-                    )
+                    field = names.get("field")
+                    hints = NO_HINTS if field is None else DecodeSettings(field)
+                    return replace(message, station=names["station"]), hints
         return message, hints
+
+    def hints_of(
+        self, speaker: Station | None, message: Message, hints: DecodeSettings
+    ) -> DecodeSettings:
+        """What the kind of who speaks says of how to read a message, beside what its door says.
+        What a sender declared to be something else than that is read as what it declared."""
+        if speaker is None or hints is not NO_HINTS or message.field is not None:
+            return hints
+        layout, shape = speaker.kind.layout, speaker.kind.shape
+        if layout is None and shape is None:
+            return hints
+        is_json = shape is not None or (layout is not None and bool(layout.at))
+        if message.form not in ((None, BodyFormat.JSON) if is_json else (None,)):
+            return hints
+        known = self._layouts.get(speaker.kind.slug)
+        if known is None:
+            reader = None if layout is None else LayoutReader(layout)
+            known = self._layouts[speaker.kind.slug] = DecodeSettings(layout=reader, shape=shape)
+        return known
 
     def place_told(self, message: Message) -> str | None:
         """Where a message's topic says that its station stands."""

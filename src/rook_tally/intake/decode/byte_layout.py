@@ -1,0 +1,72 @@
+"""Bytes by the layout of a kind: bare, written as hexadecimal or base64, or within JSON."""
+
+from __future__ import annotations
+
+import base64
+import binascii
+
+from rook_tally.core.errors import DecodeError
+from rook_tally.core.quantities.byte_layout import BytesText
+from rook_tally.core.quantities.layout_reading import LayoutError, LayoutReader
+from rook_tally.core.timestamps import SECOND_US
+from rook_tally.intake.decode.json_pointer import pointed_at
+from rook_tally.intake.decode.json_text import kind_of, parsed
+from rook_tally.intake.message import Decoded, DecodedValue
+
+_REMEDY = "compare the message with the layout of its kind: `rook-tally kind try`"
+
+
+def decode(body: bytes, reader: LayoutReader, *, arrived_us: int) -> Decoded:
+    """The values of a message by a layout.
+
+    Raises
+    ------
+    DecodeError
+        When it is no message of that layout; it says why.
+    """
+    try:
+        told = reader.one(bytes_in(body, reader))
+    except LayoutError as error:
+        raise DecodeError(str(error), remedy=_REMEDY) from None
+    items = [
+        DecodedValue(
+            0,
+            one.name,
+            one.value,
+            time_us=arrived_us - round(one.back_s * SECOND_US) if one.back_s else None,
+        )
+        for one in told
+    ]
+    if not items:
+        raise DecodeError("every field of the message says that it has no value")
+    return Decoded(tuple(items))
+
+
+def bytes_in(body: bytes, reader: LayoutReader) -> bytes:
+    """The bytes that a message carries.
+
+    Raises
+    ------
+    DecodeError
+        When there are none where the layout says, or they are not written as it says.
+    """
+    layout = reader.layout
+    text = body
+    if layout.at:
+        try:
+            value = pointed_at(parsed(body), layout.at)
+        except LookupError:
+            raise DecodeError(f"nothing is at {layout.at}", remedy=_REMEDY) from None
+        if not isinstance(value, str):
+            raise DecodeError(f"at {layout.at} is {kind_of(value)}, not text", remedy=_REMEDY)
+        text = value.encode("utf-8", "replace")
+    if layout.text is BytesText.BYTES and not layout.at:
+        return text
+    try:
+        if layout.text is BytesText.HEX:
+            return bytes.fromhex(text.decode("ascii").strip())
+        return base64.b64decode(b"".join(text.split()), validate=True)
+    except (ValueError, binascii.Error):
+        raise DecodeError(
+            f"the bytes are not written as {layout.text.value}", remedy=_REMEDY
+        ) from None
