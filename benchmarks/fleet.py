@@ -64,13 +64,13 @@ def fleet_cost(folder: Path) -> FleetCost:
             add_station(connection, f"fleet-{at}", place="Fleet", kind=PLAIN, cadence_s=EVERY_S)
     with CollectorChild(where, http="127.0.0.1:0", broker="builtin:127.0.0.1:0") as collector:
         port = str(collector.mqtt).rpartition(":")[2]
-        before_s, begun = _cpu_s(collector.process.pid), time.monotonic()
+        before_s, begun = cpu_s(collector.process.pid), time.monotonic()
         words = [port, str(STATIONS), str(EVERY_S), str(FOR_S)]
         subprocess.run([sys.executable, "-c", _FLEET, *words], check=True, timeout=300)
         sent = STATIONS * FOR_S // EVERY_S * _VALUES
         _wait_for(store, sent)
         spent_s = time.monotonic() - begun
-        share = (_cpu_s(collector.process.pid) - before_s) / spent_s
+        share = (cpu_s(collector.process.pid) - before_s) / spent_s
         memory = _most_memory_mb(collector.process.pid)
     kept = _kept(store)
     store.close()
@@ -89,7 +89,7 @@ def _wait_for(store: Store, count: int) -> None:
         pause.wait(0.05)
 
 
-def _cpu_s(pid: int) -> float:
+def cpu_s(pid: int) -> float:
     """Seconds of a core a process has had."""
     fields = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()
     return (int(fields[11]) + int(fields[12])) / os.sysconf("SC_CLK_TCK")

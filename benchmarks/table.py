@@ -389,6 +389,31 @@ def _layout() -> list[Figure]:
     ]
 
 
+def _modbus() -> list[Figure]:
+    """100 registers of 20 Modbus devices every second, in % of one core; what came of what was to
+    come."""
+    from benchmarks.wired import modbus_cost
+
+    with tempfile.TemporaryDirectory() as folder:
+        share, came = modbus_cost(Path(folder))
+    return [
+        figure_of("modbus", ours=100 * share, limit=10.0, bar=1.0),
+        at_least("modbus.came", ours=came, limit=1.0, bar=0.9),
+    ]
+
+
+def _probes() -> list[Figure]:
+    """50 probes of this machine every second, in % of one core; what came of what was to come."""
+    from benchmarks.wired import probes_cost
+
+    with tempfile.TemporaryDirectory() as folder:
+        share, came = probes_cost(Path(folder))
+    return [
+        figure_of("probes", ours=100 * share, limit=5.0, bar=1.0),
+        at_least("probes.came", ours=came, limit=1.0, bar=0.9),
+    ]
+
+
 def _formula() -> list[Figure]:
     """Dew point over 3.15 million pairs in memory, ms, against the same written out in NumPy."""
     from benchmarks.workings import dew_point_ms
@@ -559,4 +584,6 @@ BENCHES: dict[str, Callable[[], list[Figure]]] = {
     "things": _things,
     "forward": _forward,
     "layout": _layout,
+    "modbus": _modbus,
+    "probes": _probes,
 }

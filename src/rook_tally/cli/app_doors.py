@@ -134,6 +134,52 @@ def add_folder(
     )
 
 
+@add_app.command("probes")
+def add_probes(
+    context: typer.Context,
+    every: Annotated[float, typer.Option(metavar="SECONDS", min=0.2)] = 10.0,
+    only: Annotated[
+        list[str] | None, typer.Option(metavar="NAME", help="Only this one; see probes.")
+    ] = None,
+    root: Annotated[Path, typer.Option(metavar="DIR", help="Where the kernel shows them.")] = Path(
+        "/sys"
+    ),
+    only_try: TryOption = False,
+    store: StoreOption = None,
+) -> None:
+    """This machine's own probes: industrial I/O, one-wire, hardware monitoring, power supplies."""
+    from rook_tally.cli.doors import add_probes_door
+
+    add_probes_door(
+        chosen_store(context, store), every_s=every, only=only or [], root=root, only_try=only_try
+    )
+
+
+@add_app.command("modbus")
+def add_modbus(
+    context: typer.Context,
+    address: Annotated[str, typer.Argument(metavar="HOST[:PORT]|PATH", help="Or a serial port.")],
+    station: StationOption,
+    unit: Annotated[int, typer.Option(min=0, max=255, help="Number of the device.")] = 1,
+    every: Annotated[float, typer.Option(metavar="SECONDS", min=0.2)] = 60.0,
+    baud: Annotated[int, typer.Option(min=50, max=10_000_000, help="Of a serial port.")] = 19_200,
+    parity: Annotated[str, typer.Option(metavar="N|E|O", help="Of a serial port.")] = "N",
+    stop_bits: Annotated[int, typer.Option(min=1, max=2, help="Of a serial port.")] = 1,
+    only_try: TryOption = False,
+    yes: YesOption = False,
+    store: StoreOption = None,
+) -> None:
+    """A Modbus device, over TCP or a serial line (RTU); its station's kind lists the registers."""
+    from rook_tally.cli.doors import add_modbus_door
+    from rook_tally.core.door_settings import ModbusSetting
+    from rook_tally.core.errors import UsageError
+
+    if parity.upper() not in ("N", "E", "O"):
+        raise UsageError(f"{parity!r} is no parity", remedy="N, E or O")
+    settings = ModbusSetting(address, station, every, unit, baud, parity.upper(), stop_bits)
+    add_modbus_door(chosen_store(context, store), settings, only_try=only_try, is_sure=yes)
+
+
 @add_app.command("topics")
 def add_topics(
     context: typer.Context,
@@ -185,6 +231,18 @@ def ports(
     from rook_tally.cli.discover import print_ports
 
     print_ports(follow=follow)
+
+
+@doors_app.command()
+def probes(
+    root: Annotated[Path, typer.Option(metavar="DIR", help="Where the kernel shows them.")] = Path(
+        "/sys"
+    ),
+) -> None:
+    """This machine's own probes, and what they say now."""
+    from rook_tally.cli.discover import print_probes
+
+    print_probes(root, [])
 
 
 @doors_app.command()

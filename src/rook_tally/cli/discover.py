@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import threading
+from pathlib import Path
 
 import typer
 
@@ -36,6 +37,20 @@ def print_ports(*, follow: bool) -> None:
 
 def _told(one: PortHere) -> str:
     return f"{one.path:<20} {one.what}".rstrip()
+
+
+def print_probes(root: Path, only: list[str]) -> None:
+    """Print the probes of this machine, those of `only` or all, with what they say."""
+    from rook_tally.intake.doors.sysfs import probes_in, read_probe
+
+    found = {name: told for name, told in probes_in(root).items() if not only or name in only}
+    for name, (device, channels) in found.items():
+        typer.echo(f"{name:<28} {device}")
+        for one in read_probe(name, device, channels).values:
+            told = one.why if one.value is None else f"{one.value:g} {one.unit}".rstrip()
+            typer.echo(f"    {one.field:<24} {told}")
+    if not found:
+        typer.echo("no probe was found", err=True)
 
 
 def print_nearby(*, for_s: float, adapter: str) -> None:

@@ -6,7 +6,7 @@ import asyncio
 import re
 import shlex
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from urllib.parse import urlsplit
 
@@ -19,6 +19,7 @@ from rook_tally.cli.first_use import ask_first
 from rook_tally.cli.selectors import station_named
 from rook_tally.cli.strays import mapped_field
 from rook_tally.core.errors import DecodeError, UsageError
+from rook_tally.core.quantities.modbus_map import ModbusRegister
 from rook_tally.intake.decode import DecodeSettings, decoded
 from rook_tally.intake.decode.json_pointer import checked_pointer
 from rook_tally.intake.decode.regex_lines import LinePattern, line_pattern_from, pattern_by_example
@@ -34,7 +35,9 @@ from rook_tally.store.site import (
     BluetoothSetting,
     DoorSettings,
     FolderSetting,
+    ModbusSetting,
     PollSetting,
+    ProbesSetting,
     SerialSetting,
     TopicSetting,
     add_door,
@@ -104,6 +107,17 @@ def in_words(settings: DoorSettings) -> str:
                 words += ["--zone", settings.zone]
         case TopicSetting():
             words = ["topics", settings.pattern]
+            words += ["--station", settings.station] if settings.station else []
+        case ProbesSetting():
+            words = ["probes", "--every", f"{settings.every_s:g}"]
+            words += [word for name in settings.only for word in ("--only", name)]
+            words += [] if settings.root == ProbesSetting().root else ["--root", settings.root]
+        case ModbusSetting():
+            words = ["modbus", settings.address, "--station", settings.station]
+            words += ["--every", f"{settings.every_s:g}", "--unit", str(settings.unit)]
+            if settings.address.startswith("/"):
+                words += ["--baud", str(settings.baud), "--parity", settings.parity]
+                words += ["--stop-bits", str(settings.stop_bits)]
         case BluetoothSetting():
             words = ["bluetooth", *(["--adapter", settings.adapter] if settings.adapter else [])]
     return shlex.join(words)
@@ -156,6 +170,10 @@ def _is_same(one: DoorSettings, other: DoorSettings) -> bool:
             return one.path == other.path
         case TopicSetting(), TopicSetting():
             return one.pattern == other.pattern
+        case ProbesSetting(), ProbesSetting():
+            return one.root == other.root
+        case ModbusSetting(), ModbusSetting():
+            return (one.address, one.unit) == (other.address, other.unit)
         case BluetoothSetting(), BluetoothSetting():
             return one.adapter == other.adapter
     return False
@@ -261,6 +279,57 @@ def add_folder_door(
 def add_bluetooth_door(where: str, adapter: str) -> None:
     """Set up the radio."""
     _set_up(where, BluetoothSetting(adapter))
+
+
+def add_probes_door(
+    where: str, *, every_s: float, only: list[str], root: Path, only_try: bool
+) -> None:
+    """Set up this machine's own probes, or show what they say."""
+    from rook_tally.cli.discover import print_probes
+
+    if only_try:
+        print_probes(root, only)
+        return
+    _set_up(where, ProbesSetting(every_s, tuple(only), str(root.resolve())))
+
+
+def add_modbus_door(where: str, settings: ModbusSetting, *, only_try: bool, is_sure: bool) -> None:
+    """Set up a Modbus device, or ask it once and show what it says."""
+    if not settings.address.startswith("/") and not settings.address.rpartition(":")[2].isdecimal():
+        settings = msgspec.structs.replace(settings, address=f"{settings.address}:502")
+    with existing_store(where) as store:
+        with store.read() as connection:
+            station = load_site(connection).station(settings.station)
+            opened = [told for told in [first_use(connection, settings)] if told]
+        registers = () if station is None else station.kind.registers
+        if not registers:
+            raise UsageError(
+                f"{settings.station} is no station of a kind with registers",
+                remedy="describe them in a kind ([[register]], docs/layouts.md) and add the "
+                "station with it",
+            )
+    if only_try:
+        values, troubles = asyncio.run(_asked_modbus(settings, registers))
+        for one in registers:
+            if one.name in values:
+                typer.echo(f"{one.name} = {values[one.name]!r}")
+        for why in troubles:
+            typer.echo(why, err=True)
+        return
+    ask_first(opened, is_sure=is_sure)
+    _set_up(where, settings)
+
+
+async def _asked_modbus(
+    settings: ModbusSetting, registers: Sequence[ModbusRegister]
+) -> tuple[dict[str, float], list[str]]:
+    from rook_tally.intake.doors.modbus import asked, client_for, readers_of
+
+    client = client_for(settings)
+    try:
+        return await asked(client, settings, readers_of(registers))
+    finally:
+        client.close()
 
 
 def add_topics_door(

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
-from typing import Protocol
+from typing import Protocol, TypeAlias
 
 import msgspec
 import structlog
+from sqlalchemy.engine import Connection
 
 from rook_tally.clock import now_us
 from rook_tally.collector.heartbeat import Heartbeat
@@ -16,6 +17,7 @@ from rook_tally.collector.requests import RequestRunner
 from rook_tally.collector.settings import SettingsFollower
 from rook_tally.core.background import BeginDuty, begin_unwatched
 from rook_tally.core.door_settings import polled_address
+from rook_tally.core.quantities.modbus_map import ModbusRegister
 from rook_tally.core.ways_out import WayOutSort
 from rook_tally.intake.pipeline.commit_queue import CommitQueue
 from rook_tally.store.base import Store
@@ -23,14 +25,20 @@ from rook_tally.store.site import (
     BluetoothSetting,
     DoorSettings,
     FolderSetting,
+    ModbusSetting,
     PollSetting,
+    ProbesSetting,
     SerialSetting,
     TopicSetting,
     door_settings,
+    load_site,
 )
 from rook_tally.store.site.closed_ways import closed_ways
 
 _log = structlog.get_logger(__name__)
+
+
+Registers: TypeAlias = dict[str, tuple[ModbusRegister, ...]]
 
 
 class _Door(Protocol):
@@ -59,21 +67,24 @@ class DoorSupervisor:
         self._requests = requests
         self._always = always
         # By their settings as JSON, which can be compared and looked up.
+        # Of the kinds of stations that Modbus doors ask for.
+        self._registers: Registers = {}
         self._open: dict[bytes, tuple[_Door, str, Callable[[], None]]] = {}
 
     async def _follow_settings(self) -> None:
         """Open what is new, close what is gone, leave the others as they are."""
 
-        def read() -> list[DoorSettings]:
+        def read() -> tuple[list[DoorSettings], Registers]:
             with self._store.read() as connection:
                 closed = closed_ways(connection)
-                return [
+                told = [
                     one.settings
                     for one in door_settings(connection)
                     if (WayOutSort.POLL, polled_address(one.settings)) not in closed
                 ]
+                return told, _registers_of(connection, told)
 
-        told = await asyncio.to_thread(read)
+        told, self._registers = await asyncio.to_thread(read)
         wanted = {
             msgspec.json.encode(one): one
             for one in (*self._always, *told)
@@ -123,10 +134,33 @@ class DoorSupervisor:
                 from rook_tally.intake.doors.bluetooth import BluetoothDoor
 
                 door = BluetoothDoor(settings, reception=self._commits, report=report, clock=now_us)
+            case ProbesSetting():
+                from rook_tally.intake.doors.probes import ProbesDoor
+
+                door = ProbesDoor(settings, reception=self._commits, report=report, clock=now_us)
+            case ModbusSetting():
+                from rook_tally.intake.doors.modbus import ModbusDoor
+
+                door = ModbusDoor(
+                    settings,
+                    registers=lambda: self._registers.get(settings.station, ()),
+                    reception=self._commits,
+                    report=report,
+                    clock=now_us,
+                )
             case TopicSetting():  # part of the MQTT door
                 return
         door.open(self._begin, name)
         self._open[key] = (door, name, forget)
+
+
+def _registers_of(connection: Connection, settings: Sequence[DoorSettings]) -> Registers:
+    """The registers that the kinds of the stations of Modbus doors list, by station."""
+    wanted = {one.station for one in settings if isinstance(one, ModbusSetting)}
+    if not wanted:
+        return {}
+    several = load_site(connection).stations
+    return {one.key: one.kind.registers for one in several if one.key in wanted}
 
 
 def _nothing() -> None:
@@ -144,5 +178,9 @@ def _name_and_address(settings: DoorSettings) -> tuple[str, str]:
             return f"folder {Path(settings.path).name}", settings.path
         case BluetoothSetting():
             return "bluetooth", settings.adapter or "first adapter"
+        case ProbesSetting():
+            return "probes", settings.root
+        case ModbusSetting():
+            return f"modbus {settings.station}", f"{settings.address}#{settings.unit}"
         case TopicSetting():
             return "topics", settings.pattern

@@ -58,7 +58,36 @@ class BluetoothSetting(msgspec.Struct, frozen=True, tag="bluetooth", omit_defaul
     adapter: str = ""
 
 
-DoorSettings = SerialSetting | PollSetting | FolderSetting | TopicSetting | BluetoothSetting
+class ProbesSetting(msgspec.Struct, frozen=True, tag="probes", omit_defaults=True):
+    """This machine's own probes, those of `only` or all; `root` is where the kernel shows them."""
+
+    every_s: float = 10.0
+    only: tuple[str, ...] = ()
+    root: str = "/sys"
+
+
+class ModbusSetting(msgspec.Struct, frozen=True, tag="modbus", omit_defaults=True):
+    """A Modbus device: HOST:PORT, or a serial port with its speed, parity (N, E, O) and stop bits;
+    its registers are those of its station's kind."""
+
+    address: str
+    station: str
+    every_s: float = 60.0
+    unit: int = 1
+    baud: int = 19_200
+    parity: str = "N"
+    stop_bits: int = 1
+
+
+DoorSettings = (
+    SerialSetting
+    | PollSetting
+    | FolderSetting
+    | TopicSetting
+    | BluetoothSetting
+    | ProbesSetting
+    | ModbusSetting
+)
 
 
 def without_password(settings: DoorSettings) -> DoorSettings:
@@ -69,8 +98,10 @@ def without_password(settings: DoorSettings) -> DoorSettings:
 
 
 def polled_address(settings: DoorSettings) -> str:
-    """The address a poll door asks, without a password; empty for other doors."""
+    """The address a door asks, without a password; empty for doors that ask none."""
     told = without_password(settings)
+    if isinstance(told, ModbusSetting) and not told.address.startswith("/"):
+        return f"modbus://{told.address}"
     return told.url if isinstance(told, PollSetting) else ""
 
 
@@ -85,6 +116,10 @@ def door_name(settings: DoorSettings) -> str:
         return f"folder {told.path}"
     if isinstance(told, TopicSetting):
         return f"topics {told.pattern}"
+    if isinstance(told, ProbesSetting):
+        return f"probes {told.root}"
+    if isinstance(told, ModbusSetting):
+        return f"modbus {told.address} {told.unit}"
     return f"bluetooth {told.adapter}".strip()
 
 
@@ -108,6 +143,6 @@ def door_of_table(table: dict[str, object]) -> DoorSettings:
         settings: DoorSettings = msgspec.convert(told, DoorSettings)
     except msgspec.ValidationError as error:
         raise UsageError(
-            str(error), remedy="sorts: serial, poll, folder, topics, bluetooth"
+            str(error), remedy="sorts: serial, poll, folder, topics, bluetooth, probes, modbus"
         ) from None
     return settings

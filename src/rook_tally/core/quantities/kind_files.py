@@ -23,6 +23,7 @@ from __future__ import annotations
 import math
 import re
 import tomllib
+from collections.abc import Iterable
 from typing import Any
 
 from rook_tally.core.errors import UsageError
@@ -30,6 +31,7 @@ from rook_tally.core.quantities.byte_layout import layout_from_table, layout_tab
 from rook_tally.core.quantities.controls import USUAL_CONFIRM_S, USUAL_LAPSE_S, Control, ControlKind
 from rook_tally.core.quantities.json_shape import shape_from_table, shape_table
 from rook_tally.core.quantities.kinds import Field, Kind
+from rook_tally.core.quantities.modbus_map import register_from_table, register_table
 from rook_tally.core.quantities.registry import QUANTITIES
 
 _SLUG = re.compile(r"[a-z0-9][a-z0-9-]{0,63}")
@@ -66,7 +68,21 @@ def kind_to_toml(kind: Kind) -> str:
         document["layout"] = _layout(layout_table(kind.layout))
     if kind.shape is not None:
         document["json"] = shape_table(kind.shape)
+    if kind.registers:
+        document["register"] = _several(register_table(one) for one in kind.registers)
     return tomlkit.dumps(document)
+
+
+def _several(tables: Iterable[dict[str, Any]]) -> Any:
+    """Tables one below the other."""
+    import tomlkit
+
+    found = tomlkit.aot()
+    for told in tables:
+        table = tomlkit.table()
+        table.update(told)
+        found.append(table)
+    return found
 
 
 def _layout(told: dict[str, Any]) -> Any:
@@ -137,7 +153,16 @@ def kind_from_toml(text: str) -> Kind:
         or not 0.1 <= cadence < 1e7
     ):
         raise UsageError("cadence_s has to be a number of seconds", remedy="such as cadence_s = 60")
-    unknown = document.keys() - {"slug", "name", "cadence_s", "field", "control", "layout", "json"}
+    unknown = document.keys() - {
+        "slug",
+        "name",
+        "cadence_s",
+        "field",
+        "control",
+        "layout",
+        "json",
+        "register",
+    }
     if unknown:
         raise UsageError(f"{sorted(unknown)[0]} is nothing a kind has", remedy="see docs/kinds.md")
     made = tuple(_field(at, one) for at, one in enumerate(_tables(document, "field"), start=1))
@@ -160,7 +185,13 @@ def kind_from_toml(text: str) -> Kind:
             "a kind has a layout or a shape of JSON",
             remedy="of bytes within JSON, say in the layout where: at",
         )
-    return Kind(slug, name, float(cadence), made, controls, layout, shape)
+    registers = tuple(
+        register_from_table(at, one)
+        for at, one in enumerate(_tables(document, "register"), start=1)
+    )
+    if len({one.name for one in registers}) != len(registers):
+        raise UsageError("two registers have the same name", remedy="name each once")
+    return Kind(slug, name, float(cadence), made, controls, layout, shape, registers)
 
 
 def _tables(document: dict[str, Any], name: str) -> list[dict[str, Any]]:

@@ -8,6 +8,7 @@ from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.byte_layout import ByteLayout
 from rook_tally.core.quantities.controls import Control, ControlKind
 from rook_tally.core.quantities.json_shape import JsonShape
+from rook_tally.core.quantities.modbus_map import ModbusRegister
 
 ORDINARY_CADENCE_S = 60.0
 
@@ -32,7 +33,7 @@ class Kind:
     """A sort of station: how often it reports, which fields it has and what it can be told.
 
     `layout` is that of its messages where they are bytes, `shape` where they are JSON and not in
-    one of our forms.
+    one of our forms; `registers` those of a Modbus device.
     """
 
     slug: str
@@ -42,6 +43,7 @@ class Kind:
     controls: tuple[Control, ...] = ()
     layout: ByteLayout | None = None
     shape: JsonShape | None = None
+    registers: tuple[ModbusRegister, ...] = ()
 
     @property
     def is_gateway(self) -> bool:

@@ -170,6 +170,7 @@ def kind_of(form: KindForm, before: Kind | None = None) -> Kind:
         tuple(_control(at, one, known) for at, one in enumerate(form.controls, start=1)),
         None if before is None else before.layout,
         None if before is None else before.shape,
+        () if before is None else before.registers,
     )
     # A file of it is read as strictly as anybody's.
     return kind_from_toml(kind_to_toml(made))

@@ -527,7 +527,7 @@ def _write(
         )
     ]
     moments = {one.id: [reading.time_us for reading in written[one.id]] for one in doubtful}
-    marked = rescreen_around(connection, doubtful, moments)
+    marked = rescreen_around(connection, doubtful, moments, directory.recent.know)
     for series_id, judged in marked.items():
         batch.tallies[series[series_id].station.id].suspect += judged.became_suspect
     told = directory.workings.work_out(

@@ -7,7 +7,7 @@ import math
 from collections import deque
 from collections.abc import Sequence
 
-from rook_tally.core.series.readings import Quality
+from rook_tally.core.series.readings import Quality, Readings
 from rook_tally.core.series.screening import (
     SCREENED_TAIL,
     SPIKE_ACCURACIES,
@@ -25,7 +25,7 @@ class _Tail:
     """The end of a series: its newest moment and value, for how many readings in a row nothing has
     jumped, been zero or been suspect, and how many have had the same value."""
 
-    __slots__ = ("calm", "last_us", "lately", "still", "value")
+    __slots__ = ("calm", "last_us", "lately", "most", "still", "value")
 
     def __init__(self) -> None:
         self.last_us = -1
@@ -33,6 +33,16 @@ class _Tail:
         self.calm = self.still = 0
         # As many as are looked at together for a spike.
         self.lately: deque[float] = deque(maxlen=2 * SPIKE_NEIGHBOURS + 1)
+        # As far as a spike stands out of them.
+        self.most = 0.0
+
+    def hear(self, value: float, most: float, *, is_good: bool) -> None:
+        """One more at its end."""
+        self.still = self.still + 1 if value == self.value else 1
+        self.lately.append(value)
+        is_calm = value != 0.0 and max(self.lately) - min(self.lately) <= most
+        self.calm = self.calm + 1 if is_calm and is_good else 0
+        self.value = value
 
 
 class RecentReadings:
@@ -66,16 +76,28 @@ class RecentReadings:
         most = SPIKE_ACCURACIES * series.quantity.accuracy
         ordered = written if len(written) == 1 else sorted(written, key=_moment_of)
         for one in ordered:
-            value = one.value
-            tail.still = tail.still + 1 if value == tail.value else 1
-            tail.lately.append(value)
-            is_calm = value != 0.0 and max(tail.lately) - min(tail.lately) <= most
-            tail.calm = tail.calm + 1 if is_calm and one.quality is Quality.GOOD else 0
-            tail.value = value
+            tail.hear(one.value, most, is_good=one.quality is Quality.GOOD)
         tail.last_us = ordered[-1].time_us
+        tail.most = most
         is_moving = tail.still < _STILL or not series.quantity.never_still
         # Counted from the first of the window, which has none before it to have jumped from.
         return tail.calm >= SCREENED_TAIL + len(ordered) and is_moving
+
+    def know(self, series_id: int, near: Readings) -> None:
+        """Hear of a series' last readings as the store has them, after a look at what was written
+        last: the next needs none, as long as nothing moves."""
+        known = self._tails.get(series_id)
+        if known is None or not len(near) or int(near.time_us[-1]) != known.last_us:
+            return
+        tail = _Tail()
+        tail.last_us, tail.most = known.last_us, known.most
+        good = (near.quality == Quality.GOOD).tolist()
+        for value, is_good in zip(near.value.tolist(), good, strict=True):
+            tail.hear(value, tail.most, is_good=is_good)
+        if len(near) <= SCREENED_TAIL and tail.calm == len(near):
+            # Fewer than are looked at are all there are: before them is nothing to have jumped.
+            tail.calm += SCREENED_TAIL
+        self._tails[series_id] = tail
 
     def forget(self) -> None:
         """Drop all that is known: the last batch was not written."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -56,13 +56,17 @@ class Rescreened:
 
 
 def rescreen_around(
-    connection: Connection, series: Collection[Series], written: Mapping[int, Sequence[int]]
+    connection: Connection,
+    series: Collection[Series],
+    written: Mapping[int, Sequence[int]],
+    seen: Callable[[int, Readings], None] | None = None,
 ) -> dict[int, Rescreened]:
     """Screen around readings just written and mark earlier ones that now are known to be suspect.
 
     Parameters
     ----------
     written : the moments written, by series id
+    seen : hears by series id of the readings around that were looked at and are as they were
 
     Returns
     -------
@@ -73,8 +77,12 @@ def rescreen_around(
         if not _is_screened_later(one.quantity):
             continue
         changed: list[Rescreened] = []
-        for first_us, last_us in _stretches(one, written.get(one.id, ())):
-            changed += _mark_around(connection, one, first_us, last_us)
+        stretches = _stretches(one, written.get(one.id, ()))
+        for first_us, last_us in stretches:
+            near = _readings_around(connection, one, first_us, last_us)
+            changed += _mark_around(connection, one, near, (first_us, last_us))
+            if seen is not None and not changed and len(stretches) == 1:
+                seen(one.id, near)
         if changed:
             marked[one.id] = Rescreened(
                 sum(part.became_suspect for part in changed), min(part.first_us for part in changed)
@@ -98,7 +106,8 @@ def rescreen_stretch(
     settled_us : moments whose readings keep the quality they have; their neighbours are judged
     """
     if _is_screened_later(series.quantity):
-        _mark_around(connection, series, first_us, last_us, settled_us)
+        near = _readings_around(connection, series, first_us, last_us)
+        _mark_around(connection, series, near, (first_us, last_us), settled_us)
 
 
 def _stretches(series: Series, moments: Sequence[int]) -> list[tuple[int, int]]:
@@ -122,11 +131,11 @@ def _stretches(series: Series, moments: Sequence[int]) -> list[tuple[int, int]]:
 def _mark_around(
     connection: Connection,
     series: Series,
-    first_us: int,
-    last_us: int,
+    near: Readings,
+    written_us: tuple[int, int],
     settled_us: TimeArray | None = None,
 ) -> list[Rescreened]:
-    near = _readings_around(connection, series, first_us, last_us)
+    first_us, last_us = written_us
     changed: list[Rescreened] = []
     if _may_hold_a_fault(near, series.quantity):
         told = _told_nearby(series, near, first_us, last_us)
