@@ -27,8 +27,9 @@ from pymodbus.server import StartAsyncTcpServer
 from pymodbus.simulator import DataType, SimData, SimDevice
 
 devices, registers, port = map(int, sys.argv[1:])
+values = range(200, 200 + registers)
 told = [
-    SimDevice(at, simdata=[SimData(0, values=list(range(registers)), datatype=DataType.UINT16)])
+    SimDevice(at, simdata=[SimData(0, values=list(values), datatype=DataType.UINT16)])
     for at in range(1, devices + 1)
 ]
 asyncio.run(StartAsyncTcpServer(told, address=("127.0.0.1", port)))
