@@ -189,6 +189,7 @@ DUTIES = {
     "mqtt session",
     "broker",
     "connections",
+    "in reach",
     "page connections",
     "passwords",
 }

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Callable, Sequence
-from pathlib import Path
 from typing import Protocol, TypeAlias
 
 import msgspec
@@ -16,7 +15,7 @@ from rook_tally.collector.heartbeat import Heartbeat
 from rook_tally.collector.requests import RequestRunner
 from rook_tally.collector.settings import SettingsFollower
 from rook_tally.core.background import BeginDuty, begin_unwatched
-from rook_tally.core.door_settings import polled_address
+from rook_tally.core.door_settings import polled_address, running_door
 from rook_tally.core.quantities.modbus_map import ModbusRegister
 from rook_tally.core.ways_out import WayOutSort
 from rook_tally.intake.pipeline.commit_queue import CommitQueue
@@ -110,8 +109,8 @@ class DoorSupervisor:
 
     def _open_one(self, key: bytes, settings: DoorSettings) -> None:
         """Each sort's module is loaded with the first door of it: most people have none."""
-        name, address = _name_and_address(settings)
-        report = self._presence.report(name, address)
+        name = running_door(settings)
+        report = self._presence.report(name, _address(settings))
         forget: Callable[[], None] = _nothing
         door: _Door
         match settings:
@@ -167,20 +166,18 @@ def _nothing() -> None:
     """For a door that nothing goes out by."""
 
 
-def _name_and_address(settings: DoorSettings) -> tuple[str, str]:
-    """The name and the address of a door, for people."""
+def _address(settings: DoorSettings) -> str:
+    """Where a door is, for people."""
     match settings:
-        case SerialSetting():
-            return f"serial {Path(settings.path).name}", settings.path
+        case SerialSetting() | FolderSetting():
+            return settings.path
         case PollSetting():
-            return f"poll {settings.station}", settings.url
-        case FolderSetting():
-            return f"folder {Path(settings.path).name}", settings.path
+            return settings.url
         case BluetoothSetting():
-            return "bluetooth", settings.adapter or "first adapter"
+            return settings.adapter or "first adapter"
         case ProbesSetting():
-            return "probes", settings.root
+            return settings.root
         case ModbusSetting():
-            return f"modbus {settings.station}", f"{settings.address}#{settings.unit}"
+            return f"{settings.address}#{settings.unit}"
         case TopicSetting():
-            return "topics", settings.pattern
+            return settings.pattern

@@ -24,6 +24,7 @@ from rook_tally.collector.health import HealthCheck
 from rook_tally.collector.heartbeat import Heartbeat, presence_in
 from rook_tally.collector.housekeeping import keep_log_short, prune_loop, seal_loop
 from rook_tally.collector.http_reach import HttpReach, http_endpoint
+from rook_tally.collector.in_reach import keep_looking
 from rook_tally.collector.mqtt_link import MqttLink
 from rook_tally.collector.passwords import PasswordKeeping
 from rook_tally.collector.recompute_loop import RecomputeLoop
@@ -217,6 +218,7 @@ async def collect(
             "page": pages.settings.run,
             "changes": partial(follow, store, take_up),
             "connections": http.guard_connections,
+            "in reach": partial(keep_looking, store),
             "readers": asking.keep_counts,
             "forwards": ForwardLoop(presence.duties, clock=now_us).run,
         }

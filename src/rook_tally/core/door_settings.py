@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from pathlib import PurePath
 
 import msgspec
 from msgspec.structs import replace
@@ -121,6 +122,26 @@ def door_name(settings: DoorSettings) -> str:
     if isinstance(told, ModbusSetting):
         return f"modbus {told.address} {told.unit}"
     return f"bluetooth {told.adapter}".strip()
+
+
+def running_door(settings: DoorSettings) -> str:
+    """What a collector calls a door of these settings."""
+    match settings:
+        case SerialSetting():
+            return f"serial {PurePath(settings.path).name}"
+        case PollSetting():
+            return f"poll {settings.station}"
+        case FolderSetting():
+            return f"folder {PurePath(settings.path).name}"
+        case BluetoothSetting():
+            return "bluetooth"
+        case ProbesSetting():
+            return "probes"
+        case ModbusSetting():
+            return f"modbus {settings.station}"
+        case TopicSetting():
+            # Part of the broker's.
+            return "mqtt"
 
 
 def door_table(settings: DoorSettings) -> dict[str, object]:

@@ -75,6 +75,11 @@ def _everywhere(window: DeskWindow) -> Iterator[Action]:
         lambda: window.dialogs.show_leaves(),
     )
     yield command(
+        tr("In reach: who sends and is no station yet, ports, probes; every door"),
+        ("Ctrl+Shift+I",),
+        lambda: window.dialogs.show_in_reach(),
+    )
+    yield command(
         tr("Guidelines: those that come along, and own ones"),
         ("Ctrl+Shift+G",),
         lambda: window.dialogs.show_guidelines(),

@@ -224,6 +224,15 @@ class Dialogs:
         dialog.keys_wanted.connect(self.show_access_keys)
         self._show_of_store(dialog)
 
+    def show_in_reach(self) -> None:
+        """Open the page of what is in reach, and of doors."""
+        from rook_tally.desk.dialogs.in_reach import InReachDialog
+
+        window = self._window
+        dialog = InReachDialog(window.theme, window.state, window.client, window)
+        dialog.take_in_wanted.connect(window.take_in)
+        self._show_of_store(dialog)
+
     def show_guidelines(self) -> None:
         """Open the table of guidelines."""
         from rook_tally.desk.dialogs.guidelines import GuidelinesDialog

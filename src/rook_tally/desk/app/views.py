@@ -99,6 +99,7 @@ def make_stations(window: DeskWindow) -> StationsView:
     made.limits_wanted.connect(window.dialogs.set_limits)
     made.readings_wanted.connect(window.dialogs.show_readings)
     made.series_opened.connect(window.open_in_strip)
+    made.in_reach_wanted.connect(window.dialogs.show_in_reach)
     made.plan.site_wanted.connect(window.dialogs.show_site)
     made.plan.places_wanted.connect(lambda: window.dialogs.show_places())
     made.plan.told.connect(window.tell)

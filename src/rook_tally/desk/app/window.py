@@ -181,7 +181,7 @@ class DeskWindow(QMainWindow):
         self.head.alarms_wanted.connect(lambda: self.dialogs.show_alarms())
         self.head.site_wanted.connect(lambda: self.dialogs.show_site())
         self.ledger.first_step.connect(self._on_first_step)
-        self.ledger.take_in_wanted.connect(self._take_in)
+        self.ledger.take_in_wanted.connect(self.take_in)
         self.ledger.name_wanted.connect(lambda: self.dialogs.show_site())
         self.head.menu_wanted.connect(self._offer_actions)
         self._views.menu_wanted.connect(self._offer_actions)
@@ -313,7 +313,8 @@ class DeskWindow(QMainWindow):
         else:
             self.first_step.emit(step)
 
-    def _take_in(self, key: str) -> None:
+    def take_in(self, key: str) -> None:
+        """Let the person take a sender in, in the Stations view."""
         self.show_view(STATIONS)
         self.stations.tasks.take_in(key)
 

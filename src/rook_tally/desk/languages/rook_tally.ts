@@ -2375,6 +2375,41 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/data/door_commands.py" />
+      <source>door {0} saved</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/door_commands.py" />
+      <source>door {0} set up</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/door_commands.py" />
+      <source>door {0} deleted</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/door_commands.py" />
+      <source>the door {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/door_commands.py" />
+      <source>the door {0} is there already</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/door_commands.py" />
+      <source>the door {0} is not there any more</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/door_commands.py" />
+      <source>change that one</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/data/finding.py" />
       <source>place</source>
       <translation type="unfinished" />
@@ -3336,6 +3371,311 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/dialogs/door.py" />
+      <source>sort of door</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door.py" />
+      <source>What</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door.py" />
+      <source>Save</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door.py" />
+      <source>New door</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door.py" />
+      <source>{0} Save once more to set it up.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>text</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>number</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>whole</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>list</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>pointers</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>parity</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>Serial port</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>Address that is asked</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>Watched folder</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>Topics of others</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>Modbus device</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>Probes of this machine</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>Bluetooth</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>Station</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>whose readings come by it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>Every, s</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>60</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>Baud</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>115200</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>Port</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>/dev/ttyUSB0</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>Pattern of its lines</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>none: JSON, name=value, CSV</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>Address</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>http://192.168.1.20/values</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>Values</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>temp=/air/temp, rh=/air/rh</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>A lone number is</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>the name of its field</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>Folder</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>/home/potter/exports</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>Column of the time</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>found by looking</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>Zone of its times</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>the site's</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>Pattern</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>plant/{place}/{station}/{field}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>where no part of the topic says it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>Address or port</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>192.168.1.40:502</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>Number of the device</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>1</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>Baud, of a port</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>19200</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>Parity, of a port</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>N</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>10</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>Only these</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>all of them</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>Adapter</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>the first one</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>{0} is missing</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>{0} cannot be {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>{0} is no parity</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>such as {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>{0} says no value</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/dialogs/finder.py" />
       <source>Find</source>
       <translation type="unfinished" />
@@ -3407,11 +3747,6 @@
     </message>
     <message>
       <location filename="desk/dialogs/forward.py" />
-      <source>Save</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/forward.py" />
       <source>New forward</source>
       <translation type="unfinished" />
     </message>
@@ -3433,11 +3768,6 @@
     <message>
       <location filename="desk/dialogs/forward.py" />
       <source>To</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/forward.py" />
-      <source>Address</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3492,6 +3822,31 @@
     </message>
     <message>
       <location filename="desk/dialogs/guidelines.py" />
+      <source>Quantity</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/guidelines.py" />
+      <source>Mean</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/guidelines.py" />
+      <source>Limit</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/guidelines.py" />
+      <source>Days allowed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/guidelines.py" />
+      <source>Source</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/guidelines.py" />
       <source>Guidelines</source>
       <translation type="unfinished" />
     </message>
@@ -3537,27 +3892,12 @@
     </message>
     <message>
       <location filename="desk/dialogs/guidelines.py" />
-      <source>Quantity</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/guidelines.py" />
       <source>Which mean</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/dialogs/guidelines.py" />
-      <source>Limit</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/guidelines.py" />
       <source>Days allowed a year</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/guidelines.py" />
-      <source>Source</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3638,11 +3978,6 @@
     <message>
       <location filename="desk/dialogs/import_file.py" />
       <source>File</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/import_file.py" />
-      <source>Station</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3771,8 +4106,143 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/dialogs/in_reach.py" />
+      <source>What it says</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/in_reach.py" />
+      <source>Door</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/in_reach.py" />
+      <source>State</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/in_reach.py" />
+      <source>Since</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/in_reach.py" />
+      <source>open</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/in_reach.py" />
+      <source>tries again</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/in_reach.py" />
+      <source>closed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/in_reach.py" />
+      <source>In reach</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/in_reach.py" />
+      <source>what is in reach</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/in_reach.py" />
+      <source>doors</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/in_reach.py" />
+      <source>Take in…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/in_reach.py" />
+      <source>New door…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/in_reach.py" />
+      <source>Heard and found</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/in_reach.py" />
+      <source>Doors</source>
+      <translation type="unfinished" />
+    </message>
+    <message numerus="yes">
+      <location filename="desk/dialogs/in_reach.py" />
+      <source>{0} that are no station yet.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/in_reach.py" />
+      <source>Nothing is heard that is not a station already.</source>
+      <translation type="unfinished" />
+    </message>
+    <message numerus="yes">
+      <location filename="desk/dialogs/in_reach.py" />
+      <source>{0} messages</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/in_reach.py" />
+      <source>sends by {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/in_reach.py" />
+      <source>no collector has opened it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/in_reach.py" />
+      <source>Set up…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/in_reach.py" />
+      <source>announces itself</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/in_reach.py" />
+      <source>serial port</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/in_reach.py" />
+      <source>probe</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/in_reach.py" />
+      <source>unnamed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/dialogs/key_list.py" />
       <source>Keys</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/keys.py" />
+      <source>What it may</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/keys.py" />
+      <source>Made</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/keys.py" />
+      <source>Used</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3863,6 +4333,41 @@
     <message>
       <location filename="desk/dialogs/keys.py" />
       <source>read {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/leaves.py" />
+      <source>To whom</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/leaves.py" />
+      <source>What of</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/leaves.py" />
+      <source>Last</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/leaves.py" />
+      <source>How much</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/leaves.py" />
+      <source>Allowed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/leaves.py" />
+      <source>Channels are altered and deleted in the Watch view.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/leaves.py" />
+      <source>Switched off, it is open to this machine only; a broker of others is left.</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -4163,6 +4668,56 @@
     <message>
       <location filename="desk/dialogs/readings_model.py" />
       <source>{0}, none suspect</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_file.py" />
+      <source>all of it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_file.py" />
+      <source>limits</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_file.py" />
+      <source>workings</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_file.py" />
+      <source>channels</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_file.py" />
+      <source>watches</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_file.py" />
+      <source>sheets of the Wall</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_file.py" />
+      <source>own guidelines</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_file.py" />
+      <source>reports</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_file.py" />
+      <source>forwards</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_file.py" />
+      <source>pages</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -7498,6 +8053,16 @@ It needs it as soon as the doors are open to the network.</source>
     </message>
     <message>
       <location filename="desk/stations/view.py" />
+      <source>In reach…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/view.py" />
+      <source>Who sends and is no station yet, ports, probes; every door (Ctrl+Shift+I)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/view.py" />
       <source>Fleet</source>
       <translation type="unfinished" />
     </message>
@@ -9310,6 +9875,11 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="desk/app/action_list.py" />
       <source>What leaves this machine: to whom, what of, when last; switch it off</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>In reach: who sends and is no station yet, ports, probes; every door</source>
       <translation type="unfinished" />
     </message>
     <message>

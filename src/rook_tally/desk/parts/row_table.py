@@ -32,6 +32,7 @@ class RowTable(QTableWidget):
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
         header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         header.setStretchLastSection(True)
+        header.setHighlightSections(False)
 
     def fill(
         self,

@@ -72,6 +72,7 @@ class StationsView(QWidget):
     limits_wanted = Signal(Series)
     readings_wanted = Signal(Series)
     series_opened = Signal(list)
+    in_reach_wanted = Signal()
 
     def __init__(self, theme: Theme, state: SiteState, client: StoreClient) -> None:
         super().__init__()
@@ -108,6 +109,11 @@ class StationsView(QWidget):
         self.connect_station.setToolTip("Ctrl+N")
         self.kinds = QPushButton(tr("Kinds…"))
         self.kinds.setToolTip(tr("What fields of stations measure, what they can be told (K)"))
+        self.in_reach = QPushButton(tr("In reach…"))
+        self.in_reach.setToolTip(
+            tr("Who sends and is no station yet, ports, probes; every door (Ctrl+Shift+I)")
+        )
+        self.in_reach.clicked.connect(self.in_reach_wanted)
         self._fleet_page = QWidget()
         self._lay_out()
         self.page.held.connect(self.model.hold)
@@ -210,7 +216,7 @@ class StationsView(QWidget):
             button.clicked.connect(lambda _, at=at: self.show_page(at))
             bar.addWidget(button)
         bar.addStretch(1)
-        for button in (self.kinds, self.connect_station):
+        for button in (self.in_reach, self.kinds, self.connect_station):
             button.setObjectName("small")
             bar.addWidget(button)
         column = QVBoxLayout(self)

@@ -1,0 +1,22 @@
+"""What a collector's machine has within reach and nobody has set up yet."""
+
+from __future__ import annotations
+
+import enum
+
+import msgspec
+
+
+class ReachSort(enum.Enum):
+    """What it is: a serial port, or a probe of the machine itself."""
+
+    PORT = "port"
+    PROBE = "probe"
+
+
+class Reachable(msgspec.Struct, frozen=True):
+    """A port by its path or a probe by its station's name, and what is there or what it says."""
+
+    sort: ReachSort
+    name: str
+    says: str

@@ -1,0 +1,219 @@
+"""In reach: who is no station yet, and every door made, changed and deleted in the window."""
+
+from __future__ import annotations
+
+from functools import partial
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QDialogButtonBox
+from pytestqt.qtbot import QtBot
+
+from rook_tally.core.door_settings import (
+    BluetoothSetting,
+    DoorSettings,
+    FolderSetting,
+    ModbusSetting,
+    PollSetting,
+    ProbesSetting,
+    SerialSetting,
+    TopicSetting,
+)
+from rook_tally.core.errors import UsageError
+from rook_tally.core.in_reach import Reachable, ReachSort
+from rook_tally.desk.app.window import DeskWindow
+from rook_tally.desk.data.clock import held_clock
+from rook_tally.desk.dialogs.door import DoorDialog
+from rook_tally.desk.dialogs.door_form import DOOR_FORMS, settings_from, sort_of, texts_of
+from rook_tally.desk.dialogs.in_reach import InReachDialog
+from rook_tally.desk.stations.take_in_dialog import TakeInDialog
+from rook_tally.store.base import Store
+from rook_tally.store.site import Stray, add_door, door_settings, save_strays
+from rook_tally.store.site.discovered_stations import Announced, note_announced
+from rook_tally.store.site.in_reach import put_in_reach
+from tests.builders import NOON_US, add_room_air
+from tests.desk.conftest import OpenDesk
+from tests.desk.driving import PATIENCE_MS, opened, press
+
+DOORS: tuple[DoorSettings, ...] = (
+    SerialSetting("/dev/ttyUSB0", 9600, "kiln"),
+    SerialSetting("/dev/ttyUSB0", 9600, "kiln", r"T=(?P<temp>\S+)"),
+    PollSetting("http://box.local/v", "box", 12.5, {"temp": "/air/t", "rh": "/air/h"}),
+    FolderSetting("/srv/csv", "logger", {"T": ("temperature", "°C")}, "when", "Europe/London"),
+    TopicSetting("plant/{station}/{field}"),
+    TopicSetting("meters/hall", "hall"),
+    BluetoothSetting("hci1"),
+    BluetoothSetting(),
+    ProbesSetting(0.5, ("iio-bme280", "w1-28"), "/tmp/sys"),
+    ModbusSetting("10.0.0.4:502", "meter", 2.0, 7),
+    ModbusSetting("/dev/ttyUSB1", "meter", 60.0, 1, 9600, "E", 2),
+)
+
+
+@pytest.mark.parametrize("settings", DOORS)
+def test_a_door_is_the_same_out_of_its_form(settings: DoorSettings) -> None:
+    """What the form has no field for is kept, such as the columns of a folder."""
+    assert settings_from(sort_of(settings), texts_of(settings), settings) == settings
+
+
+def test_every_sort_of_door_has_a_form() -> None:
+    assert {sort_of(one) for one in DOORS} == set(DOOR_FORMS)
+
+
+@pytest.mark.parametrize(
+    ("sort", "texts", "why"),
+    [
+        ("serial", {"path": "/dev/x"}, "Station is missing"),
+        ("modbus", {"address": "a", "station": "m", "unit": "-1"}, "cannot be -1"),
+        ("modbus", {"address": "a", "station": "m", "parity": "X"}, "X is no parity"),
+        ("poll", {"url": "http://a", "station": "b", "every_s": "0"}, "cannot be 0"),
+        ("poll", {"url": "http://a", "station": "b", "fields": "temp"}, "says no value"),
+        ("poll", {"url": "http://a", "station": "b", "every_s": "soon"}, "soon"),
+    ],
+)
+def test_what_cannot_be_a_door_is_said(sort: str, texts: dict[str, str], why: str) -> None:
+    with pytest.raises(UsageError, match=why):
+        settings_from(sort, texts)
+
+
+def test_a_modbus_address_without_a_port_has_the_usual_one() -> None:
+    told = settings_from("modbus", {"address": "10.0.0.4", "station": "meter"})
+    assert isinstance(told, ModbusSetting)
+    assert told.address == "10.0.0.4:502"
+
+
+@pytest.fixture
+def window(store: Store, open_desk: OpenDesk) -> DeskWindow:
+    add_room_air(store)
+    with store.write() as connection:
+        body = b'{"temperature": 21.5}'
+        stray = Stray(NOON_US, "mqtt", "rook/shed/readings", "shed", None, body, "no station shed")
+        save_strays(connection, [stray])
+        note_announced(connection, Announced("bench-box", "http://127.0.0.1:9/values", NOON_US))
+        probe = Reachable(ReachSort.PROBE, "iio-bme280", "21.4 °C")
+        put_in_reach(connection, [Reachable(ReachSort.PORT, "/dev/ttyACM0", "Board"), probe])
+    return open_desk(held_clock(NOON_US))
+
+
+def page(window: DeskWindow, qtbot: QtBot) -> InReachDialog:
+    key, shift = (
+        Qt.Key.Key_I,
+        Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier,
+    )
+    QTest.keyClick(window, key, shift)
+    dialog = opened(qtbot, window, InReachDialog)
+    qtbot.waitUntil(lambda: dialog.reach.rowCount() == 4, timeout=PATIENCE_MS)
+    return dialog
+
+
+def doors_of(store: Store) -> list[DoorSettings]:
+    with store.read() as connection:
+        return [one.settings for one in door_settings(connection)]
+
+
+def _are_more(store: Store, count: int) -> bool:
+    return len(doors_of(store)) > count
+
+
+def texts(dialog: InReachDialog, row: int) -> list[str]:
+    cells = [dialog.reach.item(row, column) for column in range(3)]
+    return ["" if cell is None else cell.text() for cell in cells]
+
+
+def test_what_is_in_reach_is_listed_with_what_it_says(window: DeskWindow, qtbot: QtBot) -> None:
+    dialog = page(window, qtbot)
+    assert texts(dialog, 0)[:2] == ["sends by mqtt", "shed"]
+    assert "no station shed" in texts(dialog, 0)[2]
+    assert texts(dialog, 1) == ["announces itself", "bench-box", "http://127.0.0.1:9/values"]
+    assert texts(dialog, 2) == ["serial port", "/dev/ttyACM0", "Board"]
+    assert texts(dialog, 3) == ["probe", "iio-bme280", "21.4 °C"]
+
+
+def test_a_sender_is_taken_in_from_here(window: DeskWindow, qtbot: QtBot) -> None:
+    dialog = page(window, qtbot)
+    dialog.reach.selectRow(0)
+    assert dialog.use.text() == "Take in…"
+    QTest.mouseClick(dialog.use, Qt.MouseButton.LeftButton)
+    form = opened(qtbot, window, TakeInDialog)
+    assert "shed" in form.windowTitle()
+    form.discard()
+
+
+def test_a_probe_a_port_and_an_address_become_doors_and_are_had_back(
+    window: DeskWindow, store: Store, qtbot: QtBot
+) -> None:
+    dialog = page(window, qtbot)
+    several: list[tuple[int, dict[str, str]]] = [
+        (3, {}),
+        (2, {"station": "board", "baud": "9600"}),
+        (1, {}),
+    ]
+    for count, (row, typed) in enumerate(several):
+        dialog.reach.selectRow(row)
+        assert dialog.use.text() == "Set up…"
+        QTest.mouseClick(dialog.use, Qt.MouseButton.LeftButton)
+        form = opened(qtbot, dialog, DoorDialog)
+        for name, text in typed.items():
+            form.fields[name].setFocus()
+            QTest.keyClicks(form.fields[name], text)
+        press(form, QDialogButtonBox.StandardButton.Save)
+        qtbot.waitUntil(partial(_are_more, store, count), timeout=PATIENCE_MS)
+        qtbot.waitUntil(lambda: dialog.findChild(DoorDialog) is None, timeout=PATIENCE_MS)
+    assert doors_of(store) == [
+        ProbesSetting(only=("iio-bme280",)),
+        SerialSetting("/dev/ttyACM0", 9600, "board"),
+        PollSetting("http://127.0.0.1:9/values", "bench-box", 60.0),
+    ]
+    window.undo.undo()
+    qtbot.waitUntil(lambda: len(doors_of(store)) == 2, timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: dialog.doors.rowCount() == 2, timeout=PATIENCE_MS)
+    dialog.doors.selectRow(0)
+    QTest.mouseClick(dialog.remove, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: len(doors_of(store)) == 1, timeout=PATIENCE_MS)
+    window.undo.undo()
+    qtbot.waitUntil(lambda: len(doors_of(store)) == 2, timeout=PATIENCE_MS)
+
+
+def test_a_door_is_changed_and_what_leaves_is_said_first(
+    window: DeskWindow, store: Store, qtbot: QtBot
+) -> None:
+    with store.write() as connection:
+        add_door(connection, ModbusSetting("127.0.0.1:502", "meter", 10.0, 7))
+    dialog = page(window, qtbot)
+    qtbot.waitUntil(lambda: dialog.doors.rowCount() == 1, timeout=PATIENCE_MS)
+    dialog.doors.selectRow(0)
+    QTest.mouseClick(dialog.alter, Qt.MouseButton.LeftButton)
+    form = opened(qtbot, dialog, DoorDialog)
+    assert not form.sort.isEnabled()
+    assert {name: one.text() for name, one in form.fields.items() if one.text()} == {
+        "address": "127.0.0.1:502",
+        "station": "meter",
+        "unit": "7",
+        "every_s": "10",
+    }
+    form.fields["address"].selectAll()
+    QTest.keyClicks(form.fields["address"], "meter.example")
+    press(form, QDialogButtonBox.StandardButton.Save)
+    qtbot.waitUntil(lambda: form.said.isVisible(), timeout=PATIENCE_MS)
+    assert "meter.example is asked, and learns that this machine is there" in form.said.text()
+    assert doors_of(store) == [ModbusSetting("127.0.0.1:502", "meter", 10.0, 7)]
+    press(form, QDialogButtonBox.StandardButton.Save)
+    wanted = [ModbusSetting("meter.example:502", "meter", 10.0, 7)]
+    qtbot.waitUntil(lambda: doors_of(store) == wanted, timeout=PATIENCE_MS)
+    window.undo.undo()
+    qtbot.waitUntil(lambda: doors_of(store) != wanted, timeout=PATIENCE_MS)
+
+
+def test_a_door_that_is_there_already_is_said(
+    window: DeskWindow, store: Store, qtbot: QtBot
+) -> None:
+    with store.write() as connection:
+        add_door(connection, ProbesSetting())
+    dialog = page(window, qtbot)
+    QTest.mouseClick(dialog.new, Qt.MouseButton.LeftButton)
+    form = opened(qtbot, dialog, DoorDialog)
+    form.sort.setCurrentIndex(form.sort.findData("probes"))
+    press(form, QDialogButtonBox.StandardButton.Save)
+    qtbot.waitUntil(lambda: "is there already" in form.problem.text(), timeout=PATIENCE_MS)
+    form.discard()
