@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec import structs
 
@@ -52,6 +52,7 @@ from rook_tally.core.site_settings import DecimalMark, SiteSettings, Weekday
 from rook_tally.core.workings.definitions import Placement, Score, ScoreInput, Working
 from rook_tally.demo.pottery import site_text
 from tests.builders import picture
+from tests.examples import examples
 
 NAMES = st.text(st.characters(exclude_categories=("Cs", "Cc")), min_size=1, max_size=20).filter(
     str.strip
@@ -324,11 +325,13 @@ CONTENTS = st.builds(
 
 
 @given(CONTENTS)
+@settings(max_examples=examples(25))
 def test_what_is_written_is_read_as_it_was(content: SiteContent) -> None:
     assert site_from_toml(site_to_toml(content)) == content
 
 
 @given(CONTENTS, CONTENTS)
+@settings(max_examples=examples(15))
 def test_written_into_another_file_it_says_the_same(
     before: SiteContent, after: SiteContent
 ) -> None:

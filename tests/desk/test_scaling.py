@@ -24,7 +24,7 @@ def test_pictures_are_as_sharp_as_the_screen(tmp_path: Path, scale: float) -> No
     subprocess.run(
         [sys.executable, "-c", _TAKE, str(tmp_path)],
         env=environment,
-        timeout=120,
+        timeout=360,
         check=True,
         capture_output=True,
     )

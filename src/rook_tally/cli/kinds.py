@@ -32,6 +32,8 @@ def list_kinds(where: str) -> None:
         own = "" if one.slug in KINDS and one == KINDS[one.slug] else ", your own"
         fields = " ".join(field.name for field in one.fields) or "any quantity by its slug"
         typer.echo(f"{one.slug:<18} {one.name}, every {one.cadence_s:g} s{own}: {fields}")
+        if one.source:
+            typer.echo(f"{'':<18} {one.source}")
 
 
 def export_kind(where: str, slug: str) -> None:

@@ -173,8 +173,10 @@ def _fitting_unit(quantity: Quantity, told: str, values: Sequence[float]) -> str
 
 
 def guessed_kind(fields: Sequence[str], kinds: Sequence[Kind]) -> Kind:
-    """The kind that has most of these fields by name, and few others; PLAIN when none has two."""
+    """The kind that has most of these fields by name, and few others; PLAIN when none has two. One
+    that is named by a part is for who knows what is in the box."""
     names = set(fields)
+    kinds = [one for one in kinds if not one.source]
 
     def score(kind: Kind) -> float:
         own = {one.name for one in kind.fields}

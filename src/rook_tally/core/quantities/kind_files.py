@@ -45,6 +45,8 @@ def kind_to_toml(kind: Kind) -> str:
 
     document = tomlkit.document()
     document["slug"], document["name"], document["cadence_s"] = kind.slug, kind.name, kind.cadence_s
+    if kind.source:
+        document["source"] = kind.source
     fields = tomlkit.aot()
     for one in kind.fields:
         table = tomlkit.table()
@@ -162,6 +164,7 @@ def kind_from_toml(text: str) -> Kind:
         "layout",
         "json",
         "register",
+        "source",
     }
     if unknown:
         raise UsageError(f"{sorted(unknown)[0]} is nothing a kind has", remedy="see docs/kinds.md")
@@ -191,7 +194,10 @@ def kind_from_toml(text: str) -> Kind:
     )
     if len({one.name for one in registers}) != len(registers):
         raise UsageError("two registers have the same name", remedy="name each once")
-    return Kind(slug, name, float(cadence), made, controls, layout, shape, registers)
+    source = document.get("source", "")
+    if not isinstance(source, str):
+        raise UsageError("source is a text", remedy='put it in "…"')
+    return Kind(slug, name, float(cadence), made, controls, layout, shape, registers, source)
 
 
 def _tables(document: dict[str, Any], name: str) -> list[dict[str, Any]]:

@@ -1,62 +1,14 @@
-"""Kinds: reusable descriptions of a sort of station, and the ordinary ones that come with us."""
+"""The kinds that come with us: ordinary ones, and those named by the part in them."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from rook_tally.core.errors import UsageError
-from rook_tally.core.quantities.byte_layout import ByteLayout
 from rook_tally.core.quantities.controls import Control, ControlKind
-from rook_tally.core.quantities.json_shape import JsonShape
-from rook_tally.core.quantities.modbus_map import ModbusRegister
+from rook_tally.core.quantities.kind import Field as Field
+from rook_tally.core.quantities.kind import Kind as Kind
+from rook_tally.core.quantities.part_kinds import PART_KINDS
 
 ORDINARY_CADENCE_S = 60.0
-
-
-@dataclass(frozen=True, slots=True)
-class Field:
-    """One value in a station's message: its name on the wire, what it measures, in which unit.
-
-    `accuracy` and `believable` are this sort's own, in the quantity's base unit; None means the
-    quantity's.
-    """
-
-    name: str
-    quantity: str
-    unit: str
-    accuracy: float | None = None
-    believable: tuple[float, float] | None = None
-
-
-@dataclass(frozen=True, slots=True)
-class Kind:
-    """A sort of station: how often it reports, which fields it has and what it can be told.
-
-    `layout` is that of its messages where they are bytes, `shape` where they are JSON and not in
-    one of our forms; `registers` those of a Modbus device.
-    """
-
-    slug: str
-    name: str
-    cadence_s: float
-    fields: tuple[Field, ...]
-    controls: tuple[Control, ...] = ()
-    layout: ByteLayout | None = None
-    shape: JsonShape | None = None
-    registers: tuple[ModbusRegister, ...] = ()
-
-    @property
-    def is_gateway(self) -> bool:
-        """True if its messages are those of other stations, one's or a list."""
-        return self.shape is not None and bool(self.shape.station)
-
-    def field(self, name: str) -> Field | None:
-        """The field of that name, or None."""
-        return next((field for field in self.fields if field.name == name), None)
-
-    def control(self, name: str) -> Control | None:
-        """The control of that name, or None."""
-        return next((control for control in self.controls if control.name == name), None)
 
 
 _INTERVAL = Control("interval", "Sampling interval", ControlKind.NUMBER, "s", 1, 3600)
@@ -178,6 +130,7 @@ KINDS: dict[str, Kind] = {
             ("on", "switch", ""),
             controls=(Control("on", "On", ControlKind.SWITCH),),
         ),
+        *PART_KINDS,
     )
 }
 """The kinds that come with the program, by slug."""

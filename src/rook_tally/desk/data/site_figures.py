@@ -9,7 +9,7 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from rook_tally.core.arrays import BoolArray
+from rook_tally.core.arrays import BoolArray, IntArray
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.series.freshness import SILENT_CADENCES
 from rook_tally.core.timestamps import SECOND_US
@@ -77,9 +77,17 @@ class SiteFigures:
         """Number of series of heard stations that are raised or worse, and the worst level."""
         if not len(self._levels):
             return 0, Level.SETTLED
-        says_nothing = self._silent(now_us) | self._maintained(now_us)
-        levels = np.where(says_nothing[self._stands_at], 0, self._levels)
+        levels = self._levels_that_tell(now_us)
         return int(np.count_nonzero(levels >= Level.RAISED)), Level(int(levels.max()))
+
+    def telling_levels(self, now_us: int) -> dict[int, int]:
+        """The level of each series by its id; 0 while its station is silent or maintained."""
+        levels = self._levels_that_tell(now_us)
+        return dict(zip(self.by_id, levels.tolist(), strict=True))
+
+    def _levels_that_tell(self, now_us: int) -> IntArray:
+        says_nothing = self._silent(now_us) | self._maintained(now_us)
+        return np.where(says_nothing[self._stands_at], 0, self._levels)
 
     def _maintained(self, now_us: int) -> BoolArray:
         begin, end = self._maintenance_us.T

@@ -76,6 +76,8 @@ class LedgerModel:
         self._freshness: dict[int, Freshness] = {}
         # The worst level of a place, by its id; of places that changed it is worked out anew.
         self._worst: dict[int, Level] = {}
+        # Of every series, until something changes.
+        self._levels: dict[int, int] | None = None
         self._stations: dict[int, list[Station]] = {}
         # The rows that are seen; whoever draws them says which those are.
         self.visible_rows: Callable[[], Iterable[int]] = lambda: range(len(self.rows))
@@ -88,7 +90,7 @@ class LedgerModel:
 
     def _on_state_changed(self, changed: set[int] | None) -> None:
         if changed is None:
-            self._worst.clear()
+            self._forget_all_worst()
             if self._is_laid_out():
                 # Another moment of the same site: every cell may say something else.
                 self._cells.clear()
@@ -166,7 +168,17 @@ class LedgerModel:
             self._announce(cells | self._summaries_of(cells))
         self._announce_heads(set(range(len(self.rows))))
 
+    def _forget_all_worst(self) -> None:
+        self._worst.clear()
+        self._levels = None
+
+    def _telling_levels(self) -> dict[int, int]:
+        if self._levels is None:
+            self._levels = self._state.telling_levels()
+        return self._levels
+
     def _forget_worst(self, cells: set[tuple[int, int]]) -> None:
+        self._levels = None
         for at in {row for row, _ in cells}:
             row = self.rows[at]
             if isinstance(row, PlaceRow):
@@ -178,7 +190,7 @@ class LedgerModel:
 
     def _lay_out(self) -> None:
         if self._site is not self._state.site:
-            self._worst.clear()
+            self._forget_all_worst()
         site = self._site = self._state.site
         self._cells.clear()
         self._heads.clear()
@@ -258,8 +270,9 @@ class LedgerModel:
         """The worst level of a place; stations that are silent do not count."""
         known = self._worst.get(row.place.id)
         if known is None:
+            levels = self._telling_levels()
             several = (one for group in row.series.values() for one in group)
-            known = max((self._level(one) for one in several), default=Level.SETTLED)
+            known = Level(max((levels.get(one.id, 0) for one in several), default=0))
             self._worst[row.place.id] = known
         return known
 
@@ -291,7 +304,7 @@ class LedgerModel:
 
     def arrange(self, arrangement: LedgerArrangement) -> None:
         """Arrange it so."""
-        self._worst.clear()
+        self._forget_all_worst()
         self.arrangement = arrangement
         self._lay_out()
 
@@ -474,7 +487,7 @@ class LedgerModel:
 
     def worst_cell(self) -> tuple[int, int] | None:
         """The cell to look at first: the worst level, the first of equals; None without cells."""
-        latest = self._state.latest
+        latest, levels = self._state.latest, self._telling_levels()
         best: tuple[int, tuple[int, int]] | None = None
         rows = [one for one in self.rows if isinstance(one, PlaceRow)]
         for row in sorted(rows, key=self._worst_of, reverse=True):
@@ -482,7 +495,7 @@ class LedgerModel:
                 break
             for one in (one for group in row.series.values() for one in group):
                 if one.id in latest and one.id in self._where:
-                    found = (-self._level(one), self._where[one.id])
+                    found = (-levels.get(one.id, 0), self._where[one.id])
                     best = found if best is None else min(best, found)
         return None if best is None else best[1]
 

@@ -171,6 +171,7 @@ def kind_of(form: KindForm, before: Kind | None = None) -> Kind:
         None if before is None else before.layout,
         None if before is None else before.shape,
         () if before is None else before.registers,
+        "" if before is None else before.source,
     )
     # A file of it is read as strictly as anybody's.
     return kind_from_toml(kind_to_toml(made))
