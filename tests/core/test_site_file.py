@@ -22,6 +22,7 @@ from rook_tally.core.errors import UsageError
 from rook_tally.core.forwards.definitions import Forward, ForwardForm, ForwardKind
 from rook_tally.core.hours_of_day import HoursOfDay
 from rook_tally.core.moment_words import ClockStyle, DateStyle
+from rook_tally.core.quantities.kind_files import kind_from_toml
 from rook_tally.core.quantities.kinds import KINDS
 from rook_tally.core.quantities.levels import HourLimits, Level, Limits
 from rook_tally.core.quantities.series_settings import SeriesSettings
@@ -61,6 +62,27 @@ SLUGS = st.from_regex(r"[a-z][a-z0-9_]{0,12}", fullmatch=True)
 NUMBERS = st.floats(-1e9, 1e9, allow_nan=False)
 SPANS = st.floats(0, 1e8, allow_nan=False)
 MOMENTS = st.integers(0, 4_000_000_000_000_000)
+OWN_KINDS = (
+    replace(KINDS["climate"], slug="mine"),
+    replace(KINDS["part-sht31"], slug="ours"),
+    *(
+        kind_from_toml(f'slug = "{slug}"\nname = "{slug}"\ncadence_s = 60\n{tables}')
+        for slug, tables in (
+            (
+                "bytes",
+                '[layout]\ncheck = "crc8"\n[[layout.field]]\nname = "temp"\nat = 0\ntype = "i16"\n'
+                "nothing = [7]\nwhen = {at = 2, bit = 1}\n"
+                '[layout.repeat]\nbytes = 3\nback = "5 min"',
+            ),
+            (
+                "shaped",
+                '[json]\nlist = "/d"\nstation = "/id"\nskip = ["/a"]\n[json.words]\nOPEN = 1\n'
+                '[json.pairs]\nat = "/v"\nname = "/n"\nvalue = "/v"',
+            ),
+            ("meter", '[[register]]\nname = "power"\nat = 3\ntype = "f32"\nlow_word_first = true'),
+        )
+    ),
+)
 HOURS = st.builds(
     HoursOfDay,
     begin_min=st.integers(0, 1439),
@@ -156,7 +178,7 @@ CONTENTS = st.builds(
         ),
     ),
     units=st.none() | st.dictionaries(SLUGS, st.sampled_from(["°F", "hPa"]), max_size=3),
-    kinds=st.none() | st.just((replace(KINDS["climate"], slug="mine"),)),
+    kinds=st.none() | st.lists(st.sampled_from(OWN_KINDS), max_size=3, unique=True).map(tuple),
     places=unique(
         st.builds(PlaceEntry, name=NAMES, inside=st.just("") | NAMES, outdoors=st.booleans()),
         "name",

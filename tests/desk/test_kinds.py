@@ -12,6 +12,7 @@ from pytestqt.qtbot import QtBot
 
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.controls import Control, ControlKind
+from rook_tally.core.quantities.kind_files import kind_from_toml
 from rook_tally.core.quantities.kinds import KINDS, Field, Kind
 from rook_tally.desk.app.views import STATIONS
 from rook_tally.desk.app.window import DeskWindow
@@ -165,3 +166,15 @@ def test_a_kind_that_somebody_else_changed_meanwhile_is_not_written_over(
     # What was typed is there still.
     assert item.text() == "0.25"
     shown.discard()
+
+
+def test_what_a_file_alone_has_goes_with_a_kind_and_its_copy() -> None:
+    """How messages of other shapes are read has no cell in the form."""
+    kind = kind_from_toml(
+        'slug = "probe"\nname = "probe"\ncadence_s = 60\n'
+        '[[layout.field]]\nname = "temp"\nat = 0\ntype = "u8"\n'
+        '[[register]]\nname = "power"\nat = 3\n'
+    )
+    assert kind_of(form_of(kind), kind) == kind
+    copied = kind_of(replace(form_of(kind), slug="", name="probe, copy"))
+    assert (copied.layout, copied.registers) == (kind.layout, kind.registers)

@@ -167,6 +167,8 @@ def test_bytes_within_the_json_of_a_radio_network(send: Send, store: Store) -> N
 def test_a_kind_keeps_its_layout_and_its_shape_in_its_file() -> None:
     for kind in (BED, RADIO, kind_with('[json]\ntime = "/t"\n[json.words]\nOPEN = 1\n')):
         assert kind_from_toml(kind_to_toml(kind)) == kind
+        # Stations are told apart by sets of them.
+        assert len({kind, kind_from_toml(kind_to_toml(kind))}) == 1
     with pytest.raises(UsageError, match="a layout or a shape"):
         kind_with('[json]\ntime = "/t"\n[[layout.field]]\nname = "a"\nat = 0\ntype = "u8"\n')
 

@@ -71,7 +71,7 @@ class JsonShape(
     msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True
 ):
     """The shape of a message. Pointers are those of the message, with `list` of each of its
-    items."""
+    items. `words` are pairs of a word and what it means: a kind can be hashed."""
 
     time: str = ""
     time_in: TimeNotation | None = None
@@ -82,7 +82,7 @@ class JsonShape(
     station: str = ""
     pairs: PairsShape | None = None
     valued: ValuedShape | None = None
-    words: dict[str, float] = {}
+    words: tuple[tuple[str, float], ...] = ()
 
 
 def shape_from_table(table: dict[str, Any]) -> JsonShape:
@@ -93,8 +93,11 @@ def shape_from_table(table: dict[str, Any]) -> JsonShape:
     UsageError
         When something is unknown or cannot be meant; it says which.
     """
+    told, words = dict(table), table.get("words")
+    if isinstance(words, dict):
+        told["words"] = list(words.items())
     try:
-        shape = msgspec.convert(table, JsonShape)
+        shape = msgspec.convert(told, JsonShape)
     except msgspec.ValidationError as error:
         raise UsageError(f"json: {error}", remedy="see docs/layouts.md") from None
     for fault in _faults(shape):
@@ -105,6 +108,8 @@ def shape_from_table(table: dict[str, Any]) -> JsonShape:
 def shape_table(shape: JsonShape) -> dict[str, Any]:
     """The shape as the table of a file."""
     told: dict[str, Any] = msgspec.to_builtins(shape)
+    if shape.words:
+        told["words"] = dict(shape.words)
     return {name: list(one) if isinstance(one, tuple) else one for name, one in told.items()}
 
 
@@ -134,5 +139,5 @@ def _faults(shape: JsonShape) -> Iterator[str]:
             ZoneInfo(shape.zone)
         except (ZoneInfoNotFoundError, ValueError, OSError):
             yield f"there is no zone {shape.zone}"
-    if any(not math.isfinite(one) for one in shape.words.values()):
+    if any(not math.isfinite(one) for _, one in shape.words):
         yield "words mean numbers"

@@ -111,7 +111,7 @@ PART_KINDS = (
     ),
     _part(
         "part-max31855",
-        "MAX31855 with a type K thermocouple",
+        "MAX31855, type K",
         "data sheet of the MAX31855K: ±2 °C from −20 to 700 °C, without the thermocouple's own",
         ("temp", "temperature", "°C", 2.0),
     ),

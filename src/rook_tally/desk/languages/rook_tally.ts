@@ -7376,6 +7376,21 @@
     </message>
     <message>
       <location filename="desk/stations/kinds_dialog.py" />
+      <source>reads bytes by a layout</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>reads JSON of another shape</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>reads registers of a Modbus device</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
       <source>New</source>
       <translation type="unfinished" />
     </message>

@@ -11,9 +11,12 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.alarms.edits import length_text, typed_seconds
 from rook_tally.core.errors import UsageError
+from rook_tally.core.quantities.byte_layout import ByteLayout
 from rook_tally.core.quantities.controls import Control, ControlKind
+from rook_tally.core.quantities.json_shape import JsonShape
 from rook_tally.core.quantities.kind_files import kind_from_toml, kind_to_toml
 from rook_tally.core.quantities.kinds import KINDS, Field, Kind
+from rook_tally.core.quantities.modbus_map import ModbusRegister
 from rook_tally.core.quantities.named_series import slug_of
 from rook_tally.core.quantities.number_input import number_text, typed_number
 from rook_tally.core.quantities.registry import QUANTITIES
@@ -56,13 +59,18 @@ class TypedControl:
 
 @dataclass(frozen=True, slots=True)
 class KindForm:
-    """A kind as it is typed; an empty `slug` is made of its name."""
+    """A kind as it is typed; an empty `slug` is made of its name. What is written in files alone
+    goes with it: how messages of other shapes are read, registers, the source of accuracies."""
 
     slug: str = ""
     name: str = ""
     cadence: str = "60 s"
     fields: tuple[TypedField, ...] = ()
     controls: tuple[TypedControl, ...] = ()
+    layout: ByteLayout | None = None
+    shape: JsonShape | None = None
+    registers: tuple[ModbusRegister, ...] = ()
+    source: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -148,6 +156,10 @@ def form_of(kind: Kind) -> KindForm:
         length_text(kind.cadence_s),
         tuple(_field_row(one) for one in kind.fields),
         tuple(_control_row(one) for one in kind.controls),
+        kind.layout,
+        kind.shape,
+        kind.registers,
+        kind.source,
     )
 
 
@@ -168,10 +180,10 @@ def kind_of(form: KindForm, before: Kind | None = None) -> Kind:
         typed_seconds(form.cadence),
         tuple(_field(at, one) for at, one in enumerate(form.fields, start=1)),
         tuple(_control(at, one, known) for at, one in enumerate(form.controls, start=1)),
-        None if before is None else before.layout,
-        None if before is None else before.shape,
-        () if before is None else before.registers,
-        "" if before is None else before.source,
+        form.layout,
+        form.shape,
+        form.registers,
+        form.source,
     )
     # A file of it is read as strictly as anybody's.
     return kind_from_toml(kind_to_toml(made))

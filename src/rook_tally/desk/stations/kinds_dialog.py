@@ -62,6 +62,7 @@ class KindsDialog(AskingDialog):
         self.finished.connect(self._client.close)
         self._listing = KindsListing()
         self._before: Kind | None = None
+        self._begun = KindForm()
         self._wanted = slug
         self.setWindowTitle(tr("Kinds of stations"))
         self.resize(1000, 600)
@@ -76,6 +77,7 @@ class KindsDialog(AskingDialog):
         self.name.setAccessibleName(tr("name of the kind"))
         self.cadence.setAccessibleName(tr("how often it reports"))
         self.called = Label()
+        self.called.setWordWrap(True)
         heads = (
             (tr("field"), tr("measures"), tr("in"), tr("accurate ±"), tr("believable"), tr("to")),
             (
@@ -204,14 +206,17 @@ class KindsDialog(AskingDialog):
     def _on_copy(self) -> None:
         kind = self._listing.known.get(self.picked)
         if kind is not None:
-            self._fill(replace(form_of(kind), slug="", name=tr("{0}, copy", kind.name)), None)
+            # What is made of a part is no longer what its data sheet is about.
+            form = replace(form_of(kind), slug="", name=tr("{0}, copy", kind.name), source="")
+            self._fill(form, None)
 
     def _fill(self, form: KindForm, before: Kind | None) -> None:
-        self._before = before
+        self._before, self._begun = before, form
         self.name.setText(form.name)
         self.cadence.setText(form.cadence)
         called = form.slug if before is not None else ""
-        self.called.setText(tr("in files {0}", called) if called else tr("new"))
+        words = [tr("in files {0}", called) if called else tr("new"), *_beside(form)]
+        self.called.setText(" · ".join(words))
         self.fields.setRowCount(0)
         self.controls.setRowCount(0)
         for one in form.fields:
@@ -291,7 +296,14 @@ class KindsDialog(AskingDialog):
             texts = [_cell(self.controls, at, column) for column in (0, 1, 3, 4, 5, 6)]
             controls.append(TypedControl(texts[0], texts[1], sort, *texts[2:]))
         slug = "" if self._before is None else self._before.slug
-        return KindForm(slug, self.name.text(), self.cadence.text(), fields, tuple(controls))
+        return replace(
+            self._begun,
+            slug=slug,
+            name=self.name.text(),
+            cadence=self.cadence.text(),
+            fields=fields,
+            controls=tuple(controls),
+        )
 
     def _on_save(self) -> None:
         try:
@@ -326,6 +338,17 @@ class KindsDialog(AskingDialog):
     def _say(self, problem: str) -> None:
         self.problem.setText(problem)
         self.problem.setVisible(bool(problem))
+
+
+def _beside(form: KindForm) -> list[str]:
+    """What a kind has that only its file shows, and where its accuracies are from."""
+    told = [
+        (form.layout, tr("reads bytes by a layout")),
+        (form.shape, tr("reads JSON of another shape")),
+        (form.registers, tr("reads registers of a Modbus device")),
+        (form.source, form.source),
+    ]
+    return [words for one, words in told if one]
 
 
 def _cell(table: QTableWidget, row: int, column: int) -> str:

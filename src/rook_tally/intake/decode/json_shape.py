@@ -55,7 +55,7 @@ class _Found:
     def __init__(self, shape: JsonShape) -> None:
         self._shape = shape
         self._zone: tzinfo = ZoneInfo(shape.zone) if shape.zone else UTC
-        self._words = {name.casefold(): value for name, value in shape.words.items()}
+        self._words = {name.casefold(): value for name, value in shape.words}
         self.items: list[DecodedValue] = []
         self.refused = RejectedValues()
 
