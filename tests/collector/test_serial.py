@@ -118,6 +118,8 @@ def test_a_control_goes_out_by_the_port_its_station_is_heard_by(
     words = ("--serial", f"{cable.port}=fan")
     with CollectorProcess(store_path, broker="off", words=words) as collector:
         collector.add_station("fan", kind="switch")
+        # What is sent before a port is opened is nobody's.
+        wait_until(lambda: _doors_open(collector) == 1)
         cable.send(b"on=off\n")
         wait_until(lambda: len(collector.latest()) == 1)
         far = os.open(cable.far, os.O_RDWR | os.O_NOCTTY)

@@ -12,12 +12,14 @@ from rook_tally.intake.doors.sysfs import probes_in, read_probe
 from rook_tally.store.base import Store
 from rook_tally.store.site.in_reach import in_reach, put_in_reach
 
-_EVERY_S = 10.0
+_FIRST_S, _EVERY_S = 2.0, 10.0
 _MOST_TOLD = 3
 
 
 async def keep_looking(store: Store, root: Path = Path("/sys")) -> None:
-    """Look again and again, and write down what changed, until cancelled."""
+    """Look again and again, and write down what changed, until cancelled; doors are opened
+    first."""
+    await asyncio.sleep(_FIRST_S)
     while True:
         await asyncio.to_thread(look, store, root)
         await asyncio.sleep(_EVERY_S)
