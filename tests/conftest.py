@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import shutil
+import socket
 import subprocess
 from collections.abc import Iterator
 from pathlib import Path
@@ -81,6 +82,11 @@ def shared_collector(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Colle
         yield process
 
 
+def _is_listened_to(path: Path) -> bool:
+    with socket.socket(socket.AF_UNIX) as asked:
+        return path.exists() and asked.connect_ex(str(path)) == 0
+
+
 @pytest.fixture
 def session_bus(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
     """A session bus of this test's own, on which it may put the desktop's services."""
@@ -88,7 +94,8 @@ def session_bus(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Non
     command = ["dbus-daemon", "--session", "--nofork", "--nopidfile", f"--address={address}"]
     process = subprocess.Popen(command)
     monkeypatch.setenv("DBUS_SESSION_BUS_ADDRESS", address)
-    wait_until((tmp_path / "bus").exists)
+    # Its socket is there a moment before it is listened to.
+    wait_until(lambda: _is_listened_to(tmp_path / "bus"))
     yield
     process.terminate()
     process.wait()

@@ -357,6 +357,8 @@ def _settled_picture(window: DeskWindow) -> QPixmap:
     picture = window.grab()
     loop = QEventLoop()
     while quiet.elapsed() < _QUIET_MS and spent.elapsed() < _PATIENCE_MS:
+        # Where somebody put it before may be heard of late, on a busy machine.
+        QCursor.setPos(*_NOWHERE)
         # Grabbing without a pause would leave the thread that reads no time.
         QTimer.singleShot(_PAUSE_MS, loop.quit)
         loop.exec()
