@@ -117,3 +117,15 @@ def test_limits_of_the_night_hold_by_the_clock_and_leave_the_day_as_it_is(store:
     code, why = _limit(store, "clear", "co2", "--hours", "22:00-06:00")
     assert (code != 0, "those hours" in why) == (True, True)
     assert _limit(store, "set", "co2", "--hours", "at night", "--above", "high=1")[0] != 0
+
+
+def test_hours_at_a_place_leave_its_day_to_what_is_in_force_there(store: Store) -> None:
+    """Outdoors nothing comes with temperatures; a shelf has what is set for its room."""
+    for words in (("Yard", "--outdoors"), ("Room",), ("Shelf", "--under", "Room")):
+        done = rook_tally("--store", store.url, "place", "add", *words)
+        assert done.returncode == 0, done.stderr
+    night = ("--hours", "22:00-06:00", "--above", "raised=30")
+    assert _limit(store, "set", "temperature", "--place", "Room", "--above", "high=26")[0] == 0
+    for place, wanted in (("Yard", "none"), ("Shelf", "above high=26")):
+        code, told = _limit(store, "set", "temperature", "--place", place, *night)
+        assert (code, f"at {place}: {wanted}" in told) == (0, True), told

@@ -208,3 +208,24 @@ def test_limits_of_the_night_are_typed_beside_those_of_the_day(
     qtbot.waitUntil(
         lambda: len((_set_for(store, SHOP) or Limits()).by_hours) == 1, timeout=PATIENCE_MS
     )
+
+
+def test_what_is_set_for_one_series_is_not_handed_on_to_its_site_with_hours(
+    window: DeskWindow, store: Store, qtbot: QtBot
+) -> None:
+    series = window.state.site.series[0]
+    with store.write() as connection:
+        own = LimitScope(quantity="temperature", series_id=series.id)
+        set_limits_of(connection, own, Limits(above=(None, 19, None, None)))
+    qtbot.waitUntil(lambda: window.state.site.series[0].limits.above[1] == 19, timeout=PATIENCE_MS)
+    form = _form(window, qtbot)
+    form.scope.setCurrentIndex(form.scope.count() - 1)
+    form.scope.activated.emit(form.scope.count() - 1)
+    form.hours.setEditText("22:00-06:00")
+    press(form, QDialogButtonBox.StandardButton.Save)
+    site = LimitScope(quantity="temperature")
+    qtbot.waitUntil(lambda: _set_for(store, site) is not None, timeout=PATIENCE_MS)
+    found = _set_for(store, site)
+    assert found is not None
+    assert found.above == QUANTITIES["temperature"].limits.above
+    assert len(found.by_hours) == 1

@@ -22,6 +22,7 @@ from rook_tally.core.quantities.limit_presets import LIMIT_PRESETS, presets_for
 from rook_tally.core.quantities.limit_rules import (
     LimitOrigin,
     LimitScope,
+    limits_in_force,
     limits_of,
     side_text,
     typed_side,
@@ -30,6 +31,7 @@ from rook_tally.core.quantities.limit_rules import (
 from rook_tally.core.quantities.registry import QUANTITIES, quantity_named
 from rook_tally.store.maintenance import existing_store, open_store
 from rook_tally.store.site import Series, limit_rules, load_site, shown_units
+from rook_tally.store.site.configuration import places_around
 from rook_tally.store.site.guidelines import guidelines
 from rook_tally.store.workings import limits_set, workings
 from rook_tally.store.workings import set_limits as set_limits_anywhere
@@ -201,13 +203,23 @@ def clear_limits(where: str, quantity: str, *, place: str, station: str, hours: 
 
 
 def _around(connection: Connection, scope: LimitScope) -> Limits:
-    """What holds there as long as nothing is set: the other hours go on so."""
+    """Return the limits in force in a scope that has none of its own; its other hours keep them."""
     site = load_site(connection)
     for one in site.series:
         if scope.series_id == one.id or (scope.working and scope.working == one.quantity.slug):
             return one.limits.in_zone("")
-    rule = limit_rules(connection).get((scope.quantity, None))
-    return rule if scope.place and rule is not None else QUANTITIES[scope.quantity].limits
+    quantity = QUANTITIES[scope.quantity]
+    here = next((one for one in site.places if one.name == scope.place), None)
+    if here is None:
+        return quantity.limits
+    around = places_around({one.id: one for one in site.places})
+    return limits_in_force(
+        quantity,
+        indoors=here.indoors,
+        own=None,
+        rules=limit_rules(connection),
+        places=around[here.id],
+    ).limits
 
 
 def _hours(text: str) -> HoursOfDay:

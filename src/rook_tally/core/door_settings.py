@@ -125,7 +125,7 @@ def door_name(settings: DoorSettings) -> str:
 
 
 def running_door(settings: DoorSettings) -> str:
-    """What a collector calls a door of these settings."""
+    """Return the name by which a collector reports a door of these settings."""
     match settings:
         case SerialSetting():
             return f"serial {PurePath(settings.path).name}"

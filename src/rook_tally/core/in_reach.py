@@ -1,4 +1,4 @@
-"""What a collector's machine has within reach and nobody has set up yet."""
+"""Serial ports and probes that a collector found on its machine and nobody has set up."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ import msgspec
 
 
 class ReachSort(enum.Enum):
-    """What it is: a serial port, or a probe of the machine itself."""
+    """The sort of a thing in reach: a serial port, or a probe of the machine itself."""
 
     PORT = "port"
     PROBE = "probe"

@@ -43,7 +43,7 @@ _KEPT = "nothing was changed"
 
 
 class NumberType(enum.Enum):
-    """How a number is written: signed or not, whole or with a point, and how many bits."""
+    """The type of a number in bytes: unsigned, signed or floating, then its bits."""
 
     U8 = "u8"
     I8 = "i8"
@@ -96,7 +96,7 @@ class CheckKind(enum.Enum):
 
 
 class BytesText(enum.Enum):
-    """How the bytes of a message are written."""
+    """The notation of a message's bytes: as they are, or as text."""
 
     BYTES = "bytes"
     HEX = "hex"
@@ -219,7 +219,7 @@ def _seconds(text: object) -> float:
 
 
 def _faults(layout: ByteLayout) -> Iterator[str]:
-    """What cannot be meant, the first thing first."""
+    """Yield every reason why a layout cannot be used, in the order of the file."""
     if not layout.field:
         yield "it has no field"
         return

@@ -37,7 +37,7 @@ from rook_tally.core.errors import UsageError
 
 
 class TimeNotation(enum.Enum):
-    """How a time is written."""
+    """The notation of a time: RFC 3339, or a count since 1970 in one of three units."""
 
     RFC3339 = "rfc3339"
     SECONDS = "s"

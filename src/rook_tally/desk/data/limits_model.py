@@ -225,12 +225,23 @@ def limits_then(limits: Limits, hours: HoursOfDay | None) -> Limits:
 
 
 def limits_with(
-    typed: Limits, hours: HoursOfDay | None, choice: ScopeChoice, series: Series
+    typed: Limits, hours: HoursOfDay | None, choice: ScopeChoice, answer: LimitsAnswer
 ) -> Limits:
     """All limits of a scope once what was typed holds: for the whole day, or at some hours beside
     those that hold otherwise."""
-    zone = series.limits.zone
+    zone = answer.series.limits.zone
     if hours is None:
         by_hours = () if choice.limits is None else choice.limits.by_hours
         return replace(typed, by_hours=by_hours).in_zone(zone)
-    return with_hours(choice.limits or series.limits, hours, typed).in_zone(zone)
+    return with_hours(_in_force_at(choice, answer), hours, typed).in_zone(zone)
+
+
+def _in_force_at(choice: ScopeChoice, answer: LimitsAnswer) -> Limits:
+    """Return what holds in a scope: its own, else that of the next scope around it that has some;
+    what is set for one series is not handed on to its site."""
+    around = answer.choices[answer.choices.index(choice) :]
+    found = next((one.limits for one in around if one.limits is not None), None)
+    series = answer.series
+    if found is not None or series.station.is_worked_out:
+        return found or series.limits
+    return series.quantity.default_limits(indoors=series.station.place.indoors)

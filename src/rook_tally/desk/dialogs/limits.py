@@ -244,8 +244,10 @@ class LimitsDialog(StoreDialog):
             typed_limits(above, below, self._series),
             typed_hours(self.hours.currentText()),
         )
-        choice = self.choice
-        return typed if choice is None else limits_with(typed, hours, choice, self._series)
+        choice, answer = self.choice, self._answer
+        if choice is None or answer is None:
+            return typed
+        return limits_with(typed, hours, choice, answer)
 
     def _check(self) -> None:
         """Say at once what cannot be limits, or on how many days they would have been reached."""
