@@ -10,8 +10,8 @@ from pathlib import Path
 
 import numpy as np
 import typer
-from PySide6.QtCore import QElapsedTimer, QEventLoop, QTimer
-from PySide6.QtGui import QCursor, QPixmap
+from PySide6.QtCore import QElapsedTimer, QEvent, QEventLoop, QObject, QTimer
+from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import QApplication
 
 from rook_tally.cli.demo_site import make_demo_site, work_out_demo
@@ -49,7 +49,15 @@ from scripts.screenshots.pages import take_page_shots
 
 MOMENT_US = time_us_from_text("2026-11-23T14:32:08Z")
 SIZE = (1280, 800)
-_NOWHERE = (20_000, 20_000)
+_OF_THE_POINTER = frozenset(
+    {
+        QEvent.Type.Enter,
+        QEvent.Type.HoverEnter,
+        QEvent.Type.HoverMove,
+        QEvent.Type.MouseMove,
+        QEvent.Type.ToolTip,
+    }
+)
 _DAYS = 7.0
 _LIVE_US = 3 * MINUTE_US
 _PATIENCE_MS = 60_000
@@ -80,7 +88,8 @@ def take_shots(directory: Path, *, days: float = _DAYS, only: Collection[str] = 
     assert isinstance(application, QApplication)
     # A caret that blinks is now in the picture and now not, and so is what the pointer rests on.
     application.setCursorFlashTime(0)
-    QCursor.setPos(*_NOWHERE)
+    without_pointer = _WithoutPointer()
+    application.installEventFilter(without_pointer)
     with tempfile.TemporaryDirectory(prefix="rook-tally-shots-") as folder:
         store = open_store(Path(folder) / "demo.db")
         make_demo_site(store, end_us=MOMENT_US - _LIVE_US, days=days)
@@ -118,7 +127,14 @@ def take_shots(directory: Path, *, days: float = _DAYS, only: Collection[str] = 
         finally:
             window.close()
             store.close()
-    del application
+            application.removeEventFilter(without_pointer)
+
+
+class _WithoutPointer(QObject):
+    """Keeps every widget from hearing where the pointer is: a display may tell it at any time."""
+
+    def eventFilter(self, _watched: QObject, event: QEvent) -> bool:
+        return event.type() in _OF_THE_POINTER
 
 
 def _send_the_last_minutes(store: Store) -> None:
@@ -357,8 +373,6 @@ def _settled_picture(window: DeskWindow) -> QPixmap:
     picture = window.grab()
     loop = QEventLoop()
     while quiet.elapsed() < _QUIET_MS and spent.elapsed() < _PATIENCE_MS:
-        # Where somebody put it before may be heard of late, on a busy machine.
-        QCursor.setPos(*_NOWHERE)
         # Grabbing without a pause would leave the thread that reads no time.
         QTimer.singleShot(_PAUSE_MS, loop.quit)
         loop.exec()
