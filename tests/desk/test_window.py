@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import itertools
 from functools import partial
 from pathlib import Path
 
 import pytest
 from PIL import Image, ImageChops
-from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
 from PySide6.QtGui import QAccessible, QCursor, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLabel, QMenu
