@@ -17,6 +17,31 @@ from scripts.screenshots.views import take_shots
 take_shots(Path(sys.argv[1]), days=0.3, only=("ledger", "strip", "stations"))
 """
 
+# Lanes whose edges lie anywhere in a row of pixels, over what nothing of ours is painted in.
+_RENDER_LANES = """
+from PySide6.QtCore import QSize, Qt
+from PySide6.QtGui import QColor, QPixmap
+from PySide6.QtWidgets import QApplication, QWidget
+from rook_tally.core.theme import LIGHT
+from rook_tally.desk.strip.lane_plot import LanePlot
+application = QApplication([])
+before, left = QColor(Qt.magenta), 0
+for top in range(8):
+    for high in range(40, 44):
+        ground, lane = QWidget(), LanePlot(LIGHT)
+        ground.resize(64, 64)
+        lane.setParent(ground)
+        lane.setGeometry(0, top, 61, high)
+        ground.show()
+        picture = QPixmap(QSize(80, 80))
+        picture.setDevicePixelRatio(1.25)
+        picture.fill(before)
+        ground.render(picture)
+        image = picture.toImage()
+        left += sum(image.pixelColor(30, y) == before for y in range(80))
+print(left, "rows")
+"""
+
 
 @pytest.mark.parametrize("scale", [1.25, 2.0])
 def test_pictures_are_as_sharp_as_the_screen(tmp_path: Path, scale: float) -> None:
@@ -41,3 +66,16 @@ def test_pictures_are_as_sharp_as_the_screen(tmp_path: Path, scale: float) -> No
         for x in range(left, right, round(37 * scale))
     ]
     assert sum(count > 0 for count in dark) >= 0.9 * len(dark)
+
+
+def test_no_row_of_pixels_is_left_to_what_was_there_before() -> None:
+    environment = os.environ | {"QT_QPA_PLATFORM": "offscreen", "QT_SCALE_FACTOR": "1.25"}
+    done = subprocess.run(
+        [sys.executable, "-c", _RENDER_LANES],
+        env=environment,
+        timeout=120,
+        check=True,
+        capture_output=True,
+        text=True,
+    )
+    assert done.stdout.splitlines() == ["0 rows"]

@@ -167,7 +167,11 @@ class LanePlot(QWidget):
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         """Lay it all down."""
-        self.draw(QPainter(self))
+        painter = QPainter(self)
+        # Where pixels are smaller than points the last row and column may lie half outside: Qt
+        # leaves all of them to an opaque widget, and nobody else would fill them.
+        painter.fillRect(self.rect().adjusted(-1, -1, 1, 1), colour(self._theme.sheet))
+        self.draw(painter)
 
     def draw(self, painter: QPainter, *, as_lines: bool = False) -> None:
         """Draw the lane; `as_lines` for a picture made of lines and not of pixels."""
@@ -213,6 +217,7 @@ class LanePlot(QWidget):
             self._ground_key = key
             self._ground = QPixmap(self.size() * ratio)
             self._ground.setDevicePixelRatio(ratio)
+            self._ground.fill(colour(self._theme.sheet))
             painter = QPainter(self._ground)
             self._draw_ground(painter, area)
             painter.end()

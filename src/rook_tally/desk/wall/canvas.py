@@ -111,6 +111,9 @@ class WallCanvas(QWidget):
             painter.fillRect(event.rect(), colour(self._theme.sheet))
             return
         region = event.region()
+        if not self.devicePixelRatioF().is_integer():
+            # Rows and columns of pixels that lie half in a pane and half in the next.
+            painter.fillRect(event.rect().adjusted(-1, -1, 1, 1), colour(self._theme.sheet))
         unit = unit_of(self.width(), self.height())
         for at, pane in enumerate(sheet.panes):
             rect = self.rect_of(pane.area)
