@@ -5,28 +5,19 @@ from __future__ import annotations
 import importlib
 import os
 import sys
-from dataclasses import dataclass
-from functools import partial
 from typing import TYPE_CHECKING
-
-from msgspec.structs import replace
 
 from rook_tally.cli.kept_collector import KeptCollector
 from rook_tally.cli.single_instance import SingleInstance
 from rook_tally.cli.text_size import TextSize
+from rook_tally.cli.wall_wish import WallWish
 from rook_tally.core.errors import RookTallyError
 from rook_tally.store.base import Store
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.site import collectors, sheet_called, sheets
-from rook_tally.store.site.configuration import site_settings
 
 if TYPE_CHECKING:
-    from PySide6.QtWidgets import QApplication
-
-    from rook_tally.core.theme import Theme
     from rook_tally.desk.app.window import DeskWindow
-    from rook_tally.desk.data.recording import CollectorService
-    from rook_tally.desk.data.settings import ThemeChoice
 
 
 _KEEP_EVERY_MS = 10_000
@@ -88,15 +79,6 @@ def _restore_and_open(where: str) -> None:
     os.execv(sys.executable, [sys.executable, "-m", "rook_tally", "--store", where, "desk"])
 
 
-@dataclass(frozen=True, slots=True)
-class WallWish:
-    """Which sheet to begin with, whether nothing but sheets is to be seen, and where."""
-
-    sheet: str
-    full_screen: bool
-    screen: str
-
-
 def run_wall(where: str, sheet: str, *, full_screen: bool, screen: str) -> int:
     """Open the window at the Wall, or only show its sheets, beside a window that may be open."""
     check_display()
@@ -155,91 +137,28 @@ def show_desk(
     from PySide6.QtCore import QTimer
     from PySide6.QtWidgets import QApplication
 
-    from rook_tally.cli.desktop_integration import attend_to, speak_as_the_person_does
-    from rook_tally.cli.paths import desk_settings_file, drafts_file
+    from rook_tally.cli.desk_session import DeskSession
     from rook_tally.cli.signals import EndOnSignal
-    from rook_tally.desk.app.window import DeskWindow
-    from rook_tally.desk.data.drafts import DraftFile
-    from rook_tally.desk.data.settings import SettingsFile, ThemeChoice
 
     text_size.follow()
     application = QApplication(sys.argv[:1])
     application.setApplicationName("rook-tally")
     application.setDesktopFileName("rook-tally")
-    with store.read() as connection:
-        speak_as_the_person_does(site_settings(connection))
-    kept = SettingsFile(desk_settings_file())
-    settings = kept.of_store(store.id)
-    chosen = settings.theme
-    window = DeskWindow(
-        store,
-        clock=now_us,
-        theme=_theme(application, chosen),
-        feed=feed,
-        drafts=DraftFile(drafts_file(store.id)),
-    )
-    window.recorder = recorder
-    if recorder is not None:
-        window.service = partial(_service_of, store)
-    window.arrange(settings)
-    attend_to(window, only)
-
-    def choose_next() -> None:
-        nonlocal chosen
-        chosen = chosen.next
-        window.change_theme(_theme(application, chosen))
-
-    def follow_desktop() -> None:
-        if chosen is ThemeChoice.FOLLOW:
-            window.change_theme(_theme(application, chosen))
-
-    window.theme_wanted.connect(choose_next)
-
-    def keep_settings() -> None:
-        made = window.settings(chosen)
-        if wall is not None:
-            # Beside a desk that may be open: only what is the Wall's is this window's to keep.
-            made = replace(kept.of_store(store.id), wall=made.wall)
-        if recorder is not None:
-            made = replace(made, opens_doors=recorder.is_open)
-        kept.keep_if_other(store.id, made)
-
-    window.closing.connect(keep_settings)
-    # Not only at the end: a window that is killed comes back as it was.
-    keeping = QTimer(application, interval=_KEEP_EVERY_MS)
-    keeping.timeout.connect(keep_settings)
-    keeping.start()
-    application.styleHints().colorSchemeChanged.connect(lambda _: follow_desktop())
-
-    def end() -> None:
-        # Nobody is there to be asked.
-        window.asks_before_closing = False
-        window.close()
-        # A window that is not shown ends nothing by being closed.
-        QTimer.singleShot(0, application.quit)
-
-    EndOnSignal(end, application)
+    session = DeskSession(application, store, only=only, wall=wall, recorder=recorder)
+    session.open(feed)
+    EndOnSignal(session.end, application)
     if until_painted:
-        _end_at_first_picture(window)
-    if wall is None or not wall.full_screen:
-        window.show()
-    if wall is not None:
-        window.hang(wall.sheet, full_screen=wall.full_screen, screen=wall.screen)
+        _end_at_first_picture(session.window)
+    session.show()
     if for_s is not None:
-        QTimer.singleShot(round(for_s * 1000), end)
+        QTimer.singleShot(round(for_s * 1000), session.end)
     if _NOT_RESTORED in os.environ:
-        window.tell(os.environ.pop(_NOT_RESTORED))
+        session.window.tell(os.environ.pop(_NOT_RESTORED))
     code = application.exec()
-    if window.restores:
-        os.environ[_COPY] = window.restores
+    if session.window.restores:
+        os.environ[_COPY] = session.window.restores
         return _RESTORES
     return code
-
-
-def _service_of(store: Store) -> CollectorService:
-    from rook_tally.cli.service import UserService
-
-    return UserService(store.address)
 
 
 def _load_what_needs_no_qt() -> None:
@@ -255,19 +174,6 @@ def _load_what_needs_no_qt() -> None:
         "data.settings",
     ):
         importlib.import_module(f"rook_tally.desk.{name}")
-
-
-def _theme(application: QApplication, choice: ThemeChoice) -> Theme:
-    """The colours a choice means on this desktop now."""
-    from PySide6.QtCore import Qt
-
-    from rook_tally.core.theme import LIGHT, NIGHT
-    from rook_tally.desk.data.settings import ThemeChoice
-
-    is_dark = application.styleHints().colorScheme() is Qt.ColorScheme.Dark
-    if choice is ThemeChoice.FOLLOW:
-        return NIGHT if is_dark else LIGHT
-    return NIGHT if choice is ThemeChoice.NIGHT else LIGHT
 
 
 def _end_at_first_picture(window: DeskWindow) -> None:

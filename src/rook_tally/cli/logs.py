@@ -35,6 +35,8 @@ def log_to_file(path: Path) -> None:
     lines = logging.getLogger("rook_tally.desk")
     lines.setLevel(logging.INFO)
     lines.propagate = False
+    for earlier in lines.handlers:
+        earlier.close()
     lines.handlers = [handler]
     _configure(lambda *_: lines)
 

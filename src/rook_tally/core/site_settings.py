@@ -64,6 +64,11 @@ class SiteSettings(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True
     clocks: ClockStyle = ClockStyle.HOURS_24
     language: str = ""
 
+    @property
+    def wording(self) -> tuple[DecimalMark, DateStyle, ClockStyle, str]:
+        """What decides how a window writes all that it shows."""
+        return self.decimals, self.dates, self.clocks, self.language
+
 
 def checked_settings(settings: SiteSettings) -> SiteSettings:
     """The settings again.

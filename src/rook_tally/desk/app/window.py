@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
     QAbstractButton,
     QApplication,
     QComboBox,
+    QDialog,
     QLineEdit,
     QMainWindow,
     QMenu,
@@ -21,6 +22,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from rook_tally.core.site_settings import SiteSettings
 from rook_tally.core.theme import LIGHT, Theme
 from rook_tally.desk.app.action_list import commands_of
 from rook_tally.desk.app.banners import NoticeBanner, PastBanner
@@ -73,13 +75,15 @@ class DeskWindow(QMainWindow):
     `theme_wanted` is sent when another theme is to be chosen, `recoloured` once it is shown.
     `first_step` carries what a person chose in an empty store and only whoever made the window can
     do; `importer` reads files where one was given; `drafts` holds what was typed and not saved,
-    also when the window was closed or killed.
+    also when the window was closed or killed. `other_words_wanted` carries the site's settings once
+    they say that all is to be written otherwise, and no form is open.
     """
 
     theme_wanted = Signal()
     first_step = Signal(FirstStep)
     closing = Signal()
     recoloured = Signal()
+    other_words_wanted = Signal(SiteSettings)
 
     def __init__(
         self,
@@ -104,6 +108,8 @@ class DeskWindow(QMainWindow):
         # The copy that takes the place of the store once this window is closed.
         self.restores = ""
         self.asks_before_closing = True
+        # How it was told to write; None where nobody makes another window.
+        self.speaks_as: tuple[object, ...] | None = None
         self.leaving: QMessageBox | None = None
         self.store = store
         self.drafts = DraftFile() if drafts is None else drafts
@@ -434,6 +440,7 @@ class DeskWindow(QMainWindow):
                 self._told_of_drafts = True
                 self._tell_of_drafts()
         self._show_notice()
+        self._ask_for_other_words()
 
     def change_theme(self, other: Theme) -> None:
         """Show everything in other colours; nothing else changes."""
@@ -458,6 +465,22 @@ class DeskWindow(QMainWindow):
         self._ask_rail()
         self.rail.refresh()
         self._show_notice()
+        self._ask_for_other_words()
+
+    def _ask_for_other_words(self) -> None:
+        if self.speaks_as is None or not self.state.is_loaded:
+            return
+        settings = self.state.site.settings
+        is_free = not any(one.isVisible() for one in self.findChildren(QDialog))
+        if settings.wording != self.speaks_as and is_free:
+            # Asked for once.
+            self.speaks_as = None
+            self.other_words_wanted.emit(settings)
+
+    def give_up_drafts(self) -> DraftFile:
+        """What was typed and not saved, for a window that takes the place of this one."""
+        given, self.drafts = self.drafts, DraftFile()
+        return given
 
     def _show_notice(self) -> None:
         text = self.state.notice()

@@ -89,6 +89,12 @@ class UndoHistory:
         self.moved = Event[[UndoableResult]]()
         client.on_written = self.take
 
+    def go_on_from(self, before: UndoHistory) -> None:
+        """Take over the steps of a window whose place this one's takes; those that changed nothing
+        in the store were that window's own."""
+        self._done = [one for one in before._done if isinstance(one, UndoableResult)]
+        self._undone = [one for one in before._undone if isinstance(one, UndoableResult)]
+
     @property
     def can_undo(self) -> bool:
         """True if there is a step to take back."""

@@ -106,9 +106,7 @@ class SiteDialog(StoreDialog):
         self.about_quiet = Label(
             tr("Channels that have no quiet hours of their own tell only what is severe then.")
         )
-        self.about_style = Label(
-            tr("Of windows, from their next start on; files and commands stay as they are.")
-        )
+        self.about_style = Label(tr("Of windows, at once; files and commands stay as they are."))
         for label, colour in (
             (self.about_style, theme.dim),
             (self.copied, theme.dim),

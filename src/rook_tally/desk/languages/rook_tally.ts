@@ -4862,7 +4862,7 @@
     </message>
     <message>
       <location filename="desk/dialogs/site_settings.py" />
-      <source>Of windows, from their next start on; files and commands stay as they are.</source>
+      <source>Of windows, at once; files and commands stay as they are.</source>
       <translation type="unfinished" />
     </message>
     <message>
