@@ -33,7 +33,7 @@ _DAYS = 366.0
 _MOVES, _PAINTS = 120, 60
 _ROUNDS_OF_USE = 12
 _PATIENCE_S = 20.0
-_FRAME_S = 1 / 60
+FRAME_S = 1 / 60
 _PAN_S = 10.0
 # Of one gesture, before the next: a drag there, a zoom in, a drag back, a zoom out.
 _FRAMES_A_GESTURE = 60
@@ -170,8 +170,8 @@ def _frames(window: DeskWindow) -> list[float]:
     plot = window.strip.plots[3]
     spent = []
     began, frame = time.perf_counter(), 0
-    while (due := began + frame * _FRAME_S) - began < _PAN_S:
-        let_until(partial(_is_past, due))
+    while (due := began + frame * FRAME_S) - began < _PAN_S:
+        let_until(partial(is_past, due))
         gesture = frame // _FRAMES_A_GESTURE % 4
         if gesture % 2 == 0:
             step = window.state.window.span_us // 80
@@ -183,11 +183,12 @@ def _frames(window: DeskWindow) -> list[float]:
         now = time.perf_counter()
         spent.append((now - due) * 1000)
         # A frame that took longer than its time takes the place of those it missed.
-        frame = max(frame + 1, int((now - began) / _FRAME_S))
+        frame = max(frame + 1, int((now - began) / FRAME_S))
     return spent
 
 
-def _is_past(moment_s: float) -> bool:
+def is_past(moment_s: float) -> bool:
+    """Whether a moment of `time.perf_counter` is over."""
     return time.perf_counter() >= moment_s
 
 

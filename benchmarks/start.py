@@ -51,13 +51,14 @@ def start_ms(folder: Path, environment: Mapping[str, str]) -> tuple[list[float],
     # The first round only warms the disk's cache.
     for at in range(_ROUNDS + 1):
         for words, times in ((desk, ours), (["-c", _BARE], bare)):
-            spent = _until_painted_ms(words, environment)
+            spent = until_painted_ms(words, environment)
             if at:
                 times.append(spent)
     return ours, bare
 
 
-def _until_painted_ms(words: list[str], environment: Mapping[str, str]) -> float:
+def until_painted_ms(words: list[str], environment: Mapping[str, str]) -> float:
+    """From starting the program with these words until it says that it has painted."""
     # As on anybody's machine: compiled once, by the first round.
     compiling = {name: told for name, told in environment.items() if name != _UNCOMPILED}
     began = time.perf_counter()

@@ -368,6 +368,25 @@ def _idle() -> list[Figure]:
     return [figure_of("idle", ours=100 * share, limit=4.0, bar=1.0)]
 
 
+def _many() -> list[Figure]:
+    """300 places with 2,100 series: from starting to the first picture, and from making the window
+    to it, ms, against the same of the demo; a frame of scrolling (p95, ms)."""
+    from benchmarks.many_places import many_places
+
+    with virtual_screen() as environment, tempfile.TemporaryDirectory() as folder:
+        told = many_places(Path(folder), environment)
+    allowed = max(16.7, 1.2 * _p95(told.bare_frames))
+    middle = statistics.median
+    return [
+        figure_of("many", ours=middle(told.starts), limit=middle(told.demo_starts), bar=1.5),
+        # Without what is the same for both, the interpreter, Qt, imports: kept from getting worse.
+        figure_of(
+            "many.window", ours=middle(told.pictures), limit=middle(told.demo_pictures), bar=3.0
+        ),
+        figure_of("many.scroll", ours=_p95(told.frames), limit=allowed, bar=1.0),
+    ]
+
+
 def _decode() -> list[Figure]:
     """Messages decoded a second by form, against the fastest plain parse of the same bytes."""
     from benchmarks.doors import decode_rates
@@ -563,6 +582,7 @@ BENCHES: dict[str, Callable[[], list[Figure]]] = {
     "fleet": _fleet,
     "desk": _desk,
     "idle": _idle,
+    "many": _many,
     "formula": _formula,
     "working": _working,
     "keystroke": _keystroke,

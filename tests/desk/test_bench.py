@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import itertools
 from collections.abc import Callable
 from pathlib import Path
 
@@ -128,12 +129,12 @@ def test_the_ledger_marks_what_a_correction_is_proposed_for(
     ledger = bench.ledger.model
 
     def marked() -> list[str]:
-        cells = [
-            ledger.cell(row, column)
-            for row in range(len(ledger.rows))
-            for column in range(len(ledger.columns))
+        places = itertools.product(range(len(ledger.rows)), range(len(ledger.columns)))
+        return [
+            ledger.spoken(*where)
+            for where in places
+            if (cell := ledger.cell(*where)) is not None and cell.is_off
         ]
-        return [one.spoken for one in cells if one is not None and one.is_off]
 
     assert len(marked()) == 1
     assert "Shop, CO₂" in marked()[0]

@@ -136,7 +136,8 @@ def test_cells(store: Store, pottery: dict[str, Series]) -> None:
     dust = model.cell(_place(model, "Booth"), _column(model, "pm25"))
     assert dust is not None
     assert (dust.text, dust.level, dust.limit, dust.others) == ("58", Level.HIGH, 25, 0)
-    assert dust.spoken == "Booth, PM2.5 58 µg/m³, high"
+    spoken = model.spoken(_place(model, "Booth"), _column(model, "pm25"))
+    assert spoken == "Booth, PM2.5 58 µg/m³, high"
     assert dust.ribbon is not None and dust.ribbon.count.sum() == 5
     warm = model.cell(_place(model, "Booth"), _column(model, "temperature"))
     assert warm is not None
@@ -201,7 +202,8 @@ def test_a_station_under_maintenance_is_not_counted_and_has_no_level(
     cell = model.cell(_place(model, "Booth"), _column(model, "pm25"))
     assert cell is not None
     assert (cell.level, cell.freshness) == (Level.SETTLED, Freshness.MAINTAINED)
-    assert "under maintenance" in cell.spoken
+    spoken = model.spoken(_place(model, "Booth"), _column(model, "pm25"))
+    assert "under maintenance" in spoken
     assert model.state.stations_heard()[0] == 1
 
 
@@ -246,7 +248,7 @@ def test_a_suspect_reading_is_shown_but_not_drawn(store: Store, pottery: dict[st
     assert cell is not None
     assert (cell.is_suspect, cell.level) == (True, Level.SETTLED)
     assert cell.ribbon is not None and np.nanmax(cell.ribbon.high) == 58
-    assert cell.spoken.endswith("suspect")
+    assert model.spoken(_place(model, "Booth"), _column(model, "pm25")).endswith("suspect")
 
 
 def test_time_alone_makes_cells_late(store: Store, pottery: dict[str, Series]) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import itertools
 from pathlib import Path
 
 import pytest
@@ -232,14 +233,11 @@ def test_alarms_show_in_head_cells_panel_tray_and_lanes(
     window.show_view(LEDGER)
     model = window.ledger.model
     series = next(one for one in window.state.site.series if one.station.key == "dust")
-    cells = [
-        model.cell(row, column)
-        for row in range(len(model.rows))
-        for column in range(len(model.columns))
-    ]
-    (cell,) = [one for one in cells if one is not None and one.alarm is not None]
-    assert cell.alarm is Level.HIGH
-    assert cell.spoken.endswith("Glaze dust stands")
+    places = itertools.product(range(len(model.rows)), range(len(model.columns)))
+    told = {where: cell for where in places if (cell := model.cell(*where)) is not None}
+    (where,) = [where for where, cell in told.items() if cell.alarm is not None]
+    assert told[where].alarm is Level.HIGH
+    assert model.spoken(*where).endswith("Glaze dust stands")
     window.ledger.pick(
         *next(
             (row, column)

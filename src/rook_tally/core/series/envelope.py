@@ -47,7 +47,7 @@ class Envelope:
     @property
     def is_empty(self) -> bool:
         """True if not one good reading lies in the window."""
-        return not self.count.any()
+        return not np.count_nonzero(self.count)
 
     @property
     def centres_us(self) -> FloatArray:

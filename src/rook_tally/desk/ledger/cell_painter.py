@@ -1,16 +1,20 @@
 """The Ledger's cells, drawn: value, strokes, the last day as a ribbon.
 
-A cell is inked once for as long as it says the same; a repaint lays down pictures. All cells that
-have to be inked anew, fifty while the time rail is dragged, have their ribbons worked out together.
+A cell is inked once for as long as it says the same, into the picture of its row; a repaint lays
+down rows. All cells that have to be inked anew, fifty while the time rail is dragged, have their
+ribbons worked out together.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from itertools import groupby
+from typing import NamedTuple, TypeAlias
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRect, QRectF, QSize, Qt
-from PySide6.QtGui import QBrush, QColor, QImage, QPainter, QPen, QPixmap, QPolygonF
+from PySide6.QtGui import QBrush, QColor, QImage, QPainter, QPixmap, QPolygonF, QTransform
 
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.series.freshness import Freshness
@@ -18,111 +22,217 @@ from rook_tally.core.theme import Theme
 from rook_tally.desk.ledger.cell_view import Cell
 from rook_tally.desk.ledger.model import LedgerModel
 from rook_tally.desk.parts.antialias import ribbon_strengths
-from rook_tally.desk.parts.drawing import draw_strokes, peak_column
-from rook_tally.desk.parts.fonts_and_colours import MEDIUM, colour, face
-from rook_tally.desk.parts.trace import tinted
+from rook_tally.desk.parts.drawing import draw_strokes
+from rook_tally.desk.parts.fonts_and_colours import MEDIUM, colour, face, pen
+from rook_tally.desk.parts.trace import tinted_together
 
 # So many pixels of Qt's a ribbon's line may reach over its area.
 _OVER = 2
 _LEFT, _TOP, _RIBBON_TOP, _BELOW = 10, 10, 35, 43
 _RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 
-Where = tuple[int, int]
+# Where each column of a whole row begins, and how wide it is.
+Spans: TypeAlias = tuple[tuple[int, int], ...]
+_MOST_ROWS = 80
+# A figure of so many signs has room in the narrowest column.
+_FITS = 4
 
 
 ALSO_LEFT = 30
 _LINE, _TALLEST_LINE = 15, 20
 
 
+class _Ribbon(NamedTuple):
+    """A ribbon as a picture, and the column that holds its highest reading."""
+
+    image: QImage
+    peak: int
+
+
+@dataclass(slots=True, eq=False)
+class _RowPicture:
+    """The cells of a row side by side, and which ones they are, by column; `is_sketch` while their
+    ribbons are still to come."""
+
+    spans: Spans
+    height: int
+    picture: QPixmap
+    is_sketch: bool = False
+    cells: dict[int, Cell] = field(default_factory=dict)
+
+
+class _Stale(NamedTuple):
+    """What has to be inked anew: where in which row, the cell, None where there is none any more,
+    and whether nothing stands there yet."""
+
+    row: _RowPicture
+    area: QRect
+    cell: Cell | None
+    is_blank: bool
+
+
 class CellPainter:
-    """Pictures of cells, kept by where they stand. `on_painted` hears of every cell laid down."""
+    """Pictures of rows, kept for as long as their cells say the same. `on_painted` hears of every
+    cell laid down."""
 
     def __init__(self, model: LedgerModel, theme: Theme) -> None:
         self._model, self._theme = model, theme
         self.on_painted: Callable[[int, int], None] | None = None
         self._inked_on = theme.sheet
-        self._kept: dict[Where, tuple[Cell, QSize, float, QPixmap]] = {}
+        self._kept: dict[int, _RowPicture] = {}
 
     def forget(self) -> None:
         """Rows or columns have changed: nothing stands where it stood."""
         self._kept.clear()
 
-    def ink(self, shown: Sequence[tuple[Where, QSize]], ratio: float) -> None:
-        """Ink those of the cells shown that say something new, or have another size."""
+    def ink(
+        self,
+        rows: Sequence[tuple[int, int]],
+        columns: Sequence[int],
+        spans: Spans,
+        ratio: float,
+        *,
+        sketches: bool = False,
+    ) -> bool:
+        """Ink those of these cells that say something new, or stand elsewhere; True if there were
+        any.
+
+        Parameters
+        ----------
+        rows : their numbers and heights
+        columns : their numbers
+        spans : where each column of the whole row begins, and how wide it is
+        sketches : rows that are new go without their ribbons, which take longest, for now
+        """
         if self._inked_on != self._theme.sheet:
             self._inked_on = self._theme.sheet
             self.forget()
-        stale: list[tuple[Where, QSize, Cell]] = []
-        for where, size in shown:
-            cell = self._model.cell(*where)
-            if cell is None:
-                self._kept.pop(where, None)
-                continue
-            kept = self._kept.get(where)
-            if kept is None or kept[0] is not cell or kept[1] != size or kept[2] != ratio:
-                stale.append((where, size, cell))
-        for where, size, cell, ribbon in self._with_ribbons(stale, ratio):
-            self._kept[where] = (cell, size, ratio, self._picture(cell, size, ratio, ribbon))
+        stale: list[_Stale] = []
+        for row, height in rows:
+            kept = self._row(row, height, spans, ratio)
+            if sketches and not kept.cells:
+                kept.is_sketch = True
+            is_finished = kept.is_sketch and not sketches
+            for column in columns:
+                cell, before = self._model.cell(row, column), kept.cells.get(column)
+                if cell is before and not (is_finished and cell is not None):
+                    continue
+                area = QRect(spans[column][0], 0, spans[column][1], height)
+                stale.append(_Stale(kept, area, cell, is_blank=before is None))
+                if cell is None:
+                    del kept.cells[column]
+                else:
+                    kept.cells[column] = cell
+            kept.is_sketch = kept.is_sketch and sketches
+        ribbons = self._ribbons([one for one in stale if not one.row.is_sketch], ratio)
+        for kept, several in groupby(stale, key=lambda one: one.row):
+            painter = QPainter(kept.picture)
+            for one in several:
+                self._draw(painter, one, ribbons.get(id(one)))
+            painter.end()
+        while len(self._kept) > max(_MOST_ROWS, len(rows)):
+            del self._kept[next(iter(self._kept))]
+        return bool(stale)
 
-    def _with_ribbons(
-        self, stale: Sequence[tuple[Where, QSize, Cell]], ratio: float
-    ) -> list[tuple[Where, QSize, Cell, QImage | None]]:
-        """Each with its ribbon; those of one size are worked out together."""
-        by_size: dict[tuple[int, int, int], list[int]] = {}
-        for at, (_, size, cell) in enumerate(stale):
-            if cell.ribbon is not None and not cell.ribbon.is_empty:
-                key = (size.width(), size.height(), len(cell.ribbon))
-                by_size.setdefault(key, []).append(at)
-        ribbons: dict[int, QImage] = {}
-        for (width, height, _), places in by_size.items():
-            told = [stale[at][2] for at in places]
+    def _row(self, row: int, height: int, spans: Spans, ratio: float) -> _RowPicture:
+        """The picture of a row, blank where it stood otherwise; the one seen last goes last."""
+        kept = self._kept.pop(row, None)
+        if (
+            kept is None
+            or kept.spans != spans
+            or kept.height != height
+            or kept.picture.devicePixelRatio() != ratio
+        ):
+            left, width = spans[-1]
+            picture = QPixmap(QSize(left + width, height) * ratio)
+            picture.setDevicePixelRatio(ratio)
+            picture.fill(colour(self._theme.sheet))
+            painter = QPainter(picture)
+            draw_rule(painter, self._theme, QRect(0, 0, left + width, height))
+            painter.end()
+            kept = _RowPicture(spans, height, picture)
+        self._kept[row] = kept
+        return kept
+
+    def _ribbons(self, stale: Sequence[_Stale], ratio: float) -> dict[int, _Ribbon]:
+        """The ribbons of cells, by the id of what is stale; those of one size are worked out
+        together."""
+        by_size: dict[tuple[int, int, int], list[_Stale]] = {}
+        for one in stale:
+            if (
+                one.cell is not None
+                and one.cell.ribbon is not None
+                and not one.cell.ribbon.is_empty
+            ):
+                key = (one.area.width(), one.area.height(), len(one.cell.ribbon))
+                by_size.setdefault(key, []).append(one)
+        ribbons: dict[int, _Ribbon] = {}
+        for (width, height, _), several in by_size.items():
+            cells = [one.cell for one in several if one.cell is not None]
+            envelopes = [cell.ribbon for cell in cells if cell.ribbon is not None]
             inset = round(_OVER * ratio)
             pixels = (
                 round((width - 2 * _LEFT) * ratio) + 2 * inset,
                 max(4, round((height - _BELOW) * ratio)) + 2 * inset,
             )
-            means = np.array([one.ribbon.mean for one in told if one.ribbon is not None])
-            ranges = np.array([one.value_range for one in told])
+            ranges = np.array([one.value_range for one in cells])
             inked = ribbon_strengths(
-                means, ranges[:, 0], ranges[:, 1], pixels, thickness=1.3 * ratio, inset=inset
+                np.array([one.mean for one in envelopes]),
+                ranges[:, 0],
+                ranges[:, 1],
+                pixels,
+                thickness=1.3 * ratio,
+                inset=inset,
             )
-            for at, one, strength in zip(places, told, inked, strict=True):
-                ribbons[at] = tinted(strength, self._ribbon_shade(one), ratio)
-        return [(*one, ribbons.get(at)) for at, one in enumerate(stale)]
+            peaks = np.nanargmax(np.array([one.high for one in envelopes]), axis=1).tolist()
+            images = tinted_together(inked, [self._ribbon_shade(one) for one in cells], ratio)
+            ribbons.update(zip(map(id, several), map(_Ribbon, images, peaks), strict=True))
+        return ribbons
 
-    def _ribbon_shade(self, cell: Cell) -> QColor:
+    def _ribbon_tone(self, cell: Cell) -> tuple[str, float]:
         level = _level_shown(cell)
         name = self._theme.level(level) if level else self._theme.ribbon
-        return colour(name, 1.0 if cell.freshness.is_telling else 0.55)
+        return name, 1.0 if cell.freshness.is_telling else 0.55
 
-    def lay(self, painter: QPainter, where: Where, rect: QRect, *, is_current: bool) -> None:
-        """Lay down an inked cell."""
-        kept = self._kept.get(where)
-        if kept is not None:
-            painter.drawPixmap(rect.topLeft(), kept[3])
-        if is_current:
-            painter.setPen(QPen(colour(self._theme.sheen), 2))
-            painter.drawRect(QRectF(rect).adjusted(1, 1, -2, -2))
-        if self.on_painted is not None and kept is not None:
-            self.on_painted(*where)
+    def _ribbon_shade(self, cell: Cell) -> QColor:
+        return colour(*self._ribbon_tone(cell))
 
-    def _picture(self, cell: Cell, size: QSize, ratio: float, ribbon: QImage | None) -> QPixmap:
-        theme = self._theme
-        picture = QPixmap(size * ratio)
-        picture.setDevicePixelRatio(ratio)
-        picture.fill(colour(theme.sheet))
-        painter = QPainter(picture)
-        rect = QRect(0, 0, size.width(), size.height())
+    def lay(self, painter: QPainter, row: int, left: int, top: int, columns: Sequence[int]) -> None:
+        """Lay down an inked row, of which these columns are in sight."""
+        kept = self._kept.get(row)
+        if kept is None:
+            return
+        painter.drawPixmap(left, top, kept.picture)
+        if self.on_painted is not None:
+            for column in columns:
+                if column in kept.cells:
+                    self.on_painted(row, column)
+
+    def frame(self, painter: QPainter, rect: QRect) -> None:
+        """Frame the current cell."""
+        painter.setPen(pen(self._theme.sheen, 2))
+        painter.drawRect(QRectF(rect).adjusted(1, 1, -2, -2))
+
+    def _draw(self, painter: QPainter, one: _Stale, ribbon: _Ribbon | None) -> None:
+        """Draw a cell into its row."""
+        theme, cell = self._theme, one.cell
+        rect = QRect(0, 0, one.area.width(), one.area.height())
+        painter.setTransform(QTransform.fromTranslate(one.area.left(), 0))
+        painter.setClipRect(rect)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        if not one.is_blank:
+            painter.fillRect(rect, colour(theme.sheet))
+            draw_rule(painter, theme, rect)
+        if cell is None:
+            return
         if cell.lines:
             self._write_lines(painter, cell, rect)
-            painter.end()
-            return picture
+            return
         level = _level_shown(cell)
         if level >= Level.RAISED:
             painter.fillRect(rect.adjusted(1, 0, -2, -1), colour(theme.tint(level)))
         if cell.freshness is Freshness.MAINTAINED:
             hatch(painter, theme, rect.adjusted(1, 0, -2, -1))
-        draw_rule(painter, theme, rect)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         draw_strokes(painter, theme, level, _LEFT, _TOP, 14)
         if cell.alarm is not None:
@@ -130,15 +240,12 @@ class CellPainter:
         self._write(painter, cell, rect)
         if ribbon is not None:
             area = QRectF(_LEFT, _RIBBON_TOP, rect.width() - 2 * _LEFT, rect.height() - _BELOW)
-            painter.drawImage(QPointF(area.left() - _OVER, area.top() - _OVER), ribbon)
-            self._mark(painter, cell, area)
-        painter.end()
-        return picture
+            painter.drawImage(QPointF(area.left() - _OVER, area.top() - _OVER), ribbon.image)
+            self._mark(painter, cell, area, ribbon.peak)
 
     def _write_lines(self, painter: QPainter, cell: Cell, rect: QRect) -> None:
         """What else a place tells: strokes, name and value, a line each; more are counted."""
         theme = self._theme
-        draw_rule(painter, theme, rect)
         room, high = also_room(rect.height(), len(cell.lines))
         for at, line in enumerate(cell.lines[:room]):
             top = 3 + at * high
@@ -185,7 +292,8 @@ class CellPainter:
         painter.setPen(colour(theme.dim if is_faint else theme.ink))
         # The figure stays inside the cell whatever its length.
         text = cell.text if not cell.is_suspect else f"({cell.text})"
-        if painter.fontMetrics().horizontalAdvance(text) > rect.width() - 30:
+        # Few figures fit into every cell: they need not be measured.
+        if len(text) > _FITS and painter.fontMetrics().horizontalAdvance(text) > rect.width() - 30:
             painter.setFont(face(16, MEDIUM))
         painter.drawText(rect.adjusted(0, 4, -10, 4 - rect.height() + 26), _RIGHT, text)
         if cell.within:
@@ -209,25 +317,23 @@ class CellPainter:
                 f"+{cell.others}",
             )
 
-    def _mark(self, painter: QPainter, cell: Cell, area: QRectF) -> None:
+    def _mark(self, painter: QPainter, cell: Cell, area: QRectF, peak: int) -> None:
         """The ribbon's peak ticked, the limit dotted where it is in range."""
         assert cell.ribbon is not None
-        shade = self._ribbon_shade(cell)
+        name, opacity = self._ribbon_tone(cell)
         low, high = cell.value_range
 
         def y_of(value: float) -> float:
             return area.bottom() - (value - low) / (high - low) * area.height()
 
         if cell.limit is not None and low < cell.limit < high:
-            painter.setPen(QPen(shade, 1, Qt.PenStyle.DotLine))
+            painter.setPen(pen(name, 1, opacity, Qt.PenStyle.DotLine))
             y = y_of(cell.limit)
             painter.drawLine(QLineF(area.left(), y, area.right(), y))
-        peak = peak_column(cell.ribbon)
-        if peak is not None:
-            x = area.left() + (peak + 0.5) * area.width() / len(cell.ribbon)
-            top = y_of(float(cell.ribbon.mean[peak]))
-            painter.setPen(QPen(shade, 1))
-            painter.drawLine(QLineF(x, top - 6, x, top - 2.5))
+        x = area.left() + (peak + 0.5) * area.width() / len(cell.ribbon)
+        top = y_of(float(cell.ribbon.mean[peak]))
+        painter.setPen(pen(name, 1, opacity))
+        painter.drawLine(QLineF(x, top - 6, x, top - 2.5))
 
 
 def also_room(height: int, count: int) -> tuple[int, int]:
@@ -260,6 +366,6 @@ def hatch(painter: QPainter, theme: Theme, rect: QRect) -> None:
 
 def draw_rule(painter: QPainter, theme: Theme, rect: QRect) -> None:
     """The hairline under a row."""
-    painter.setPen(QPen(colour(theme.rule), 1))
+    painter.setPen(pen(theme.rule, 1))
     y = rect.bottom() + 0.5
     painter.drawLine(QLineF(rect.left(), y, rect.right() + 1, y))

@@ -44,7 +44,6 @@ class Cell:
     value_range: tuple[float, float]
     limit: float | None
     others: int
-    spoken: str
     alarm: Level | None = None
     lines: tuple[AlsoLine, ...] = ()
     is_off: bool = False
@@ -57,7 +56,7 @@ def ribbon_range(one: Series, ribbon: Envelope | None) -> tuple[float, float]:
         return -0.2, 1.2
     if ribbon is None or ribbon.is_empty:
         return 0.0, 1.0
-    low, high = float(np.nanmin(ribbon.mean)), float(np.nanmax(ribbon.mean))
+    low, high = float(np.fmin.reduce(ribbon.mean)), float(np.fmax.reduce(ribbon.mean))
     return honest_range(low, high, one.quantity.accuracy)
 
 

@@ -72,6 +72,8 @@ class LedgerModel:
         # As of the last tick or news, of the rows that are seen.
         self._heads: dict[int, RowHead] = {}
         self._cells: dict[tuple[int, int], Cell | None] = {}
+        # What the summary lines speak for, by column.
+        self._told_by: dict[int, list[float]] = {}
         self._where: dict[int, tuple[int, int]] = {}
         self._freshness: dict[int, Freshness] = {}
         # The worst level of a place, by its id; of places that changed it is worked out anew.
@@ -94,6 +96,7 @@ class LedgerModel:
             if self._is_laid_out():
                 # Another moment of the same site: every cell may say something else.
                 self._cells.clear()
+                self._told_by.clear()
                 self._heads.clear()
                 for callback in self.all_changed:
                     callback()
@@ -115,6 +118,7 @@ class LedgerModel:
     def _announce(self, cells: set[tuple[int, int]]) -> None:
         for where in cells:
             self._cells.pop(where, None)
+            self._told_by.pop(where[1], None)
         for callback in self.cells_changed:
             callback(cells)
         self._announce_heads({row for row, _ in cells})
@@ -193,6 +197,7 @@ class LedgerModel:
             self._forget_all_worst()
         site = self._site = self._state.site
         self._cells.clear()
+        self._told_by.clear()
         self._heads.clear()
         self._stations = stations_by_place(site)
         told_by = Counter(
@@ -570,12 +575,11 @@ class LedgerModel:
         if newest is None:
             return None
         ribbon = self._state.ribbons.get(one.id)
-        level = self._level(one)
         state = self._state.station_freshness(one.station)
+        level = self._state.level(one) if state.is_telling else Level.SETTLED
         text = one.shown.text(newest.value)
         is_suspect = newest.quality != 0
         alarms = self._state.alarms_of(one.id)
-        is_off = any(each.id in self._state.proposals for each in several)
         return Cell(
             text=text,
             level=level,
@@ -585,15 +589,14 @@ class LedgerModel:
             value_range=ribbon_range(one, ribbon),
             limit=one.limits.at(newest.time_us).nearest(newest.value),
             others=len(several) - 1,
-            spoken=spoken_cell(one, text, level, state, is_suspect, alarms, is_off=is_off),
             alarm=alarms[0].level if alarms else None,
-            is_off=is_off,
+            is_off=self._is_off(several),
             within=one.uncertainty_text(newest.value, newest.time_us),
         )
 
     def _also_cell(self, several: tuple[Series, ...]) -> Cell:
         """The last cell of a row: each quantity named, with its value and level."""
-        lines, spoken = [], []
+        lines = []
         for one in several:
             newest = self._state.latest[one.id]
             level, state = self._level(one), self._state.station_freshness(one.station)
@@ -610,7 +613,6 @@ class LedgerModel:
                     alarms[0].level if alarms else None,
                 )
             )
-            spoken.append(spoken_cell(one, text, level, state, is_suspect, alarms))
         alarms_told = [one.alarm for one in lines if one.alarm is not None]
         return Cell(
             text=lines[0].value,
@@ -621,10 +623,35 @@ class LedgerModel:
             value_range=(0.0, 1.0),
             limit=None,
             others=0,
-            spoken="; ".join(spoken),
             alarm=max(alarms_told, default=None),
             lines=tuple(lines),
         )
+
+    def spoken(self, row: int, column: int) -> str:
+        """A cell in words, for a screen reader; empty where there is none."""
+        if not self.has_cell(row, column):
+            return ""
+        is_also, several = self.is_also(column), self.series_at(row, column)
+        told = self.lines_of(row) if is_also else several[:1]
+        return "; ".join(
+            self._spoken(one, is_off=not is_also and self._is_off(several)) for one in told
+        )
+
+    def _spoken(self, one: Series, *, is_off: bool) -> str:
+        newest = self._state.latest[one.id]
+        return spoken_cell(
+            one,
+            one.shown.text(newest.value),
+            self._level(one),
+            self._state.station_freshness(one.station),
+            newest.quality != 0,
+            self._state.alarms_of(one.id),
+            is_off=is_off,
+        )
+
+    def _is_off(self, several: tuple[Series, ...]) -> bool:
+        """Whether a correction is proposed for any of them."""
+        return any(one.id in self._state.proposals for one in several)
 
     def summary_text(self, row: int, column: int) -> str:
         """The figure of a summary line; empty when fewer than two places tell the quantity."""
@@ -634,13 +661,10 @@ class LedgerModel:
         quantity = self.columns[column]
         if quantity.scale is QuantityScale.STATE:
             return ""
-        values = []
-        for place in line.places:
-            for one in place.series.get(quantity.slug, ())[:1]:
-                newest = self._state.latest.get(one.id)
-                heard = self._state.station_freshness(one.station).is_telling
-                if newest is not None and newest.quality == 0 and heard:
-                    values.append(newest.value)
+        # Four lines speak for one list, of which a large site has hundreds.
+        values = self._told_by.get(column)
+        if values is None:
+            values = self._told_by[column] = self._values_of(line, quantity)
         if len(values) < 2:
             return ""
         figures: dict[Summary, Callable[[list[float]], Any]] = {
@@ -650,6 +674,18 @@ class LedgerModel:
             Summary.HIGHEST: np.max,
         }
         return self.shown_as(quantity).figure(float(figures[line.summary](values)))
+
+    def _values_of(self, line: SummaryRow, quantity: Quantity) -> list[float]:
+        """The newest value of each place that is heard."""
+        shown = (one for place in line.places for one in place.series.get(quantity.slug, ())[:1])
+        latest = self._state.latest
+        return [
+            newest.value
+            for one in shown
+            if (newest := latest.get(one.id)) is not None
+            and newest.quality == 0
+            and self._state.station_freshness(one.station).is_telling
+        ]
 
     def shown_as(self, quantity: Quantity) -> DisplayUnit:
         """The unit and decimals of a column."""

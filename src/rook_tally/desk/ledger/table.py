@@ -14,6 +14,7 @@ from PySide6.QtCore import (
     QRectF,
     QSize,
     Qt,
+    QTimer,
     Signal,
 )
 from PySide6.QtGui import (
@@ -41,7 +42,13 @@ from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.actions import key_words
 from rook_tally.desk.ledger.actions import LedgerAction
-from rook_tally.desk.ledger.cell_painter import ALSO_LEFT, CellPainter, also_line_at, draw_rule
+from rook_tally.desk.ledger.cell_painter import (
+    ALSO_LEFT,
+    CellPainter,
+    Spans,
+    also_line_at,
+    draw_rule,
+)
 from rook_tally.desk.ledger.model import LedgerModel
 from rook_tally.desk.ledger.rows import GroupRow, PlaceRow, RowHead, Summary, SummaryRow
 from rook_tally.desk.ledger.texts import tr
@@ -58,6 +65,9 @@ TALLEST_ROW, SHORTEST_ROW = 60, 48
 _BESIDE_NAME = 16 + 14 + 56
 NARROWEST_COLUMN, WIDEST_COLUMN = 96, 132
 NARROWEST_ALSO, WIDEST_ALSO = 190, 320
+
+# A hand that goes on scrolling is faster.
+_AHEAD_MS = 30
 
 _Index = QModelIndex | QPersistentModelIndex
 
@@ -86,7 +96,7 @@ class LedgerTableModel(QAbstractTableModel):
                 return cell.text
             return self._model.summary_text(index.row(), index.column())
         if role == Qt.ItemDataRole.AccessibleTextRole and cell is not None:
-            return cell.spoken
+            return self._model.spoken(index.row(), index.column())
         return None
 
     def headerData(
@@ -136,12 +146,23 @@ class PlaceHeader(QHeaderView):
         self.setFixedWidth(HEAD_WIDTH)
         self.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
 
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Draw the heads, over the ground that nobody else paints."""
+        painter = QPainter(self.viewport())
+        painter.fillRect(event.rect().adjusted(-1, -1, 1, 1), colour(self._theme.sheet))
+        painter.end()
+        super().paintEvent(event)
+
     def paintSection(self, painter: QPainter, rect: QRect, section: int) -> None:
         """Draw one head."""
         if isinstance(self._model.rows[section], PlaceRow):
             painter.drawPixmap(rect.topLeft(), self._picture(section, rect.size()))
         else:
             self._paint(painter, rect, section)
+
+    def ink(self, section: int) -> None:
+        """Paint the head of a place before it comes into sight."""
+        self._picture(section, QSize(self.width(), self.sectionSize(section)))
 
     def _picture(self, section: int, size: QSize) -> QPixmap:
         """The head of a place as a picture: painted once for as long as it says the same."""
@@ -316,7 +337,7 @@ class LedgerTable(QTableView):
         self.setModel(LedgerTableModel(model))
         self._theme = theme
         self.cells = CellPainter(model, theme)
-        heads = PlaceHeader(model, theme, self)
+        self._heads = heads = PlaceHeader(model, theme, self)
         heads.band_clicked.connect(self.band_clicked)
         self.setVerticalHeader(heads)
         # Qt's own least height follows the application's font of the moment.
@@ -335,6 +356,12 @@ class LedgerTable(QTableView):
         self.setHorizontalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.setTabKeyNavigation(False)
+        # All of it is painted here, so that scrolling moves what is there and paints only the rest.
+        for part in (self.viewport(), heads.viewport()):
+            part.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+        self._is_scrolled_up = False
+        self._ahead = QTimer(self, singleShot=True, interval=_AHEAD_MS)
+        self._ahead.timeout.connect(self._ink_ahead)
         model.visible_rows = self._visible_rows
         model.laid_out.append(self.cells.forget)
         model.laid_out.append(self.fit)
@@ -437,24 +464,71 @@ class LedgerTable(QTableView):
         columns = [
             one for one in columns if one[1] < area.right() + 1 and one[1] + one[2] > area.left()
         ]
-        shown = [
-            ((row, column), QSize(width, height))
-            for row, _, height in rows
-            for column, _, width in columns
-            if self._ledger.has_cell(row, column)
+        places = [
+            (row, height) for row, _, height in rows if isinstance(self._ledger.rows[row], PlaceRow)
         ]
         # Of a few cells far apart not all that lies between them.
         painter = QPainter(self.viewport())
         painter.setClipRegion(region)
-        self.cells.ink(shown, self.devicePixelRatioF())
-        painter.fillRect(area, colour(self._theme.sheet))
+        spans = self._spans()
+        self.cells.ink(
+            places,
+            [one[0] for one in columns],
+            spans,
+            self.devicePixelRatioF(),
+            # A hand that scrolls is followed first.
+            sketches=self._ahead.isActive(),
+        )
+        # A little over it: at 125 % its edges may lie within pixels.
+        painter.fillRect(area.adjusted(-1, -1, 1, 1), colour(self._theme.sheet))
+        is_whole = region.rectCount() == 1
         for row, top, height in rows:
             line = QRect(0, top, self.viewport().width(), height)
-            if region.intersects(line):
+            if is_whole:
+                self._draw_row(painter, row, line, columns)
+            elif region.intersects(line):
                 near = [
                     one for one in columns if region.intersects(QRect(one[1], top, one[2], height))
                 ]
                 self._draw_row(painter, row, line, near)
+
+    def scrollContentsBy(self, dx: int, dy: int) -> None:
+        """Follow at once, with sketches of rows that are new; they are finished, and those beyond
+        inked, while nothing else is to be done."""
+        super().scrollContentsBy(dx, dy)
+        if dy:
+            self._is_scrolled_up = dy > 0
+            self._ahead.start()
+
+    def _ink_ahead(self) -> None:
+        """Finish one row of those that are seen, or else ink one of a screen's worth beyond: a hand
+        that goes on scrolling waits for one at most."""
+        seen = self._visible_rows()
+        above = range(seen.start - 1, max(-1, seen.start - len(seen)), -1)
+        below = range(seen.stop, min(len(self._ledger.rows), seen.stop + len(seen)))
+        columns = [
+            column
+            for column in range(self._ledger.column_count)
+            if self.columnViewportPosition(column) < self.viewport().width()
+            and self.columnViewportPosition(column) + self.columnWidth(column) > 0
+        ]
+        spans, ratio = self._spans(), self.devicePixelRatioF()
+        for row in (*seen, *(above if self._is_scrolled_up else below)):
+            if isinstance(self._ledger.rows[row], PlaceRow):
+                self._heads.ink(row)
+                if self.cells.ink([(row, self.rowHeight(row))], columns, spans, ratio):
+                    top, height = self.rowViewportPosition(row), self.rowHeight(row)
+                    self.viewport().update(0, top, self.viewport().width(), height)
+                    self._ahead.start()
+                    return
+
+    def _spans(self) -> Spans:
+        """Where each column begins in a row, and how wide it is."""
+        heads = self.horizontalHeader()
+        return tuple(
+            (heads.sectionPosition(column), heads.sectionSize(column))
+            for column in range(self._ledger.column_count)
+        )
 
     def _draw_row(
         self, painter: QPainter, row: int, rect: QRect, columns: list[tuple[int, int, int]]
@@ -473,10 +547,10 @@ class LedgerTable(QTableView):
                     painter.drawText(cell, _RIGHT, self._ledger.summary_text(row, column))
             case PlaceRow():
                 draw_rule(painter, theme, rect)
-                for column, left, width in columns:
-                    is_current = (current.row(), current.column()) == (row, column)
-                    cell = QRect(left, rect.top(), width, rect.height())
-                    self.cells.lay(painter, (row, column), cell, is_current=is_current)
+                left = self.columnViewportPosition(0)
+                self.cells.lay(painter, row, left, rect.top(), [one[0] for one in columns])
+                if current.row() == row:
+                    self.cells.frame(painter, self.visualRect(current))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Arrows alone move from cell to cell; with a modifier they are the view's."""

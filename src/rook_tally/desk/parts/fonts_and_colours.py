@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from functools import cache
 
-from PySide6.QtGui import QColor, QFont, QFontDatabase
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QPen
 
 
 @cache
@@ -13,6 +14,18 @@ def colour(name: str, opacity: float = 1.0) -> QColor:
     made = QColor(name)
     made.setAlphaF(opacity)
     return made
+
+
+@cache
+def pen(
+    name: str,
+    width: float,
+    opacity: float = 1.0,
+    style: Qt.PenStyle = Qt.PenStyle.SolidLine,
+    cap: Qt.PenCapStyle = Qt.PenCapStyle.SquareCap,
+) -> QPen:
+    """A pen of a colour. Shared: do not alter it."""
+    return QPen(colour(name, opacity), width, style, cap)
 
 
 @cache
