@@ -26,7 +26,8 @@ from rook_tally.store.readings import append_sealed, history_of
 from rook_tally.store.site import add_station
 from rook_tally.store.site.forwards import ForwardState, forwards, save_forward
 
-_ROUNDS, _MESSAGES, _PAUSE_S = 4, 50, 0.1
+# Short rounds in turn: what the machine does beside comes to both.
+_ROUNDS, _MESSAGES, _PAUSE_S = 14, 25, 0.1
 _PATIENCE_S = 60.0
 
 

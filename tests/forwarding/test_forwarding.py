@@ -20,6 +20,7 @@ from rook_tally.core.forwards.definitions import Forward, ForwardForm, ForwardKi
 from rook_tally.core.quantities.kinds import PLAIN
 from rook_tally.core.timestamps import DAY_US, HOUR_US, SECOND_US
 from rook_tally.core.ways_out import WayOutSort
+from rook_tally.forwarding.batches import ChosenSeries
 from rook_tally.forwarding.targets import NotTakenError, target_of
 from rook_tally.leaving.ways_out import ways_out
 from rook_tally.store.base import Store
@@ -101,11 +102,11 @@ def state_of(store: Store) -> ForwardState:
 
 async def sent(store: Store, told: Forward) -> None:
     """Send until there is nothing left."""
-    target = target_of(told)
+    target, chosen = target_of(told), ChosenSeries(told)
     try:
-        while await forward_once(store, told, target, lambda: END_US):
+        while await forward_once(store, told, chosen, target, lambda: END_US):
             pass
-        await forward_once(store, told, target, lambda: END_US)
+        await forward_once(store, told, chosen, target, lambda: END_US)
     finally:
         await target.close()
 
@@ -137,10 +138,10 @@ async def test_a_target_that_refuses_is_shown_and_gets_the_same_again(
     store: Store, booth: Series, sink: Sink
 ) -> None:
     told = kept(store, forward(sink), from_us=START_US)
-    target = target_of(told)
+    target, chosen = target_of(told), ChosenSeries(told)
     sink.answers = [500]
     with pytest.raises(NotTakenError, match="answered 500: not now"):
-        await forward_once(store, told, target, lambda: END_US)
+        await forward_once(store, told, chosen, target, lambda: END_US)
     # Half of it was taken, then it failed: all of that stretch comes again, with the same keys.
     before = list(sink.keys)
     await sent(store, told)

@@ -18,7 +18,7 @@ from rook_tally.collector.leases import look_while_held
 from rook_tally.core.alarms.journal import Entry, JournalKind
 from rook_tally.core.errors import StoreError
 from rook_tally.core.forwards.definitions import Forward
-from rook_tally.forwarding.batches import next_batches
+from rook_tally.forwarding.batches import ChosenSeries, next_batches
 from rook_tally.forwarding.targets import NotTakenError, Target, target_of
 from rook_tally.store.alarms import write_journal
 from rook_tally.store.base import Store
@@ -26,7 +26,7 @@ from rook_tally.store.site.forwards import ForwardState, forwards, keep_state
 from rook_tally.store.site.leases import Leases, Role
 
 _LOOK_S = 1.0
-_REST, _LONGEST_REST_S = 12, 0.2
+_REST, _LONGEST_REST_S = 16, 0.2
 _FIRST_PAUSE_S, _LONGEST_PAUSE_S = 1.0, 300.0
 
 _log = structlog.get_logger(__name__)
@@ -81,11 +81,12 @@ async def keep_forwarding(store: Store, told: Forward, clock: Callable[[], int])
     """Send what there is, again and again, until cancelled; a target that does not take it is tried
     again after a pause that grows."""
     target, pause_s = target_of(told), _FIRST_PAUSE_S
+    chosen = ChosenSeries(told)
     try:
         while True:
             began_s = time.monotonic()
             try:
-                is_behind = await forward_once(store, told, target, clock)
+                is_behind = await forward_once(store, told, chosen, target, clock)
                 pause_s = _FIRST_PAUSE_S
                 # What is caught up on takes a small share of the collector's time.
                 spent_s = time.monotonic() - began_s
@@ -102,7 +103,7 @@ async def keep_forwarding(store: Store, told: Forward, clock: Callable[[], int])
 
 
 async def forward_once(
-    store: Store, told: Forward, target: Target, clock: Callable[[], int]
+    store: Store, told: Forward, chosen: ChosenSeries, target: Target, clock: Callable[[], int]
 ) -> bool:
     """Send what there is since the cursor; True if there is more to come at once.
 
@@ -114,7 +115,7 @@ async def forward_once(
     state = await asyncio.to_thread(_state, store, told)
     if state is None:
         return False
-    found = await asyncio.to_thread(next_batches, store, told, state, clock())
+    found = await asyncio.to_thread(next_batches, store, told, chosen, state, clock())
     size = readings = 0
     remark = ""
     for batch in found.batches:

@@ -4,18 +4,18 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Sequence
-from typing import Any
 
 import msgspec
 import numpy as np
 from sqlalchemy.engine import Connection
 
+from rook_tally.core.arrays import IntArray
 from rook_tally.core.forwards.definitions import Forward, ForwardForm
-from rook_tally.core.quantities.open_units import senml_unit
-from rook_tally.core.timestamps import DAY_US, SECOND_US, rfc3339
+from rook_tally.core.timestamps import DAY_US, SECOND_US
 from rook_tally.export.pieces import ExportForm, ExportPiece, ExportWish, pieces
+from rook_tally.forwarding.bodies import json_body, senml_body
 from rook_tally.store.base import Store
-from rook_tally.store.base.changes import Subject, are_forgotten, newest_seq
+from rook_tally.store.base.changes import Subject, are_forgotten, newest_seq, site_changed_since
 from rook_tally.store.base.raw_sql import fetched
 from rook_tally.store.site import Series, load_site
 from rook_tally.store.site.forwards import ForwardState
@@ -42,6 +42,29 @@ class Batch(msgspec.Struct, frozen=True):
     readings: int
 
 
+class ChosenSeries:
+    """The series that go with a forward, read anew only when the configuration has changed."""
+
+    def __init__(self, told: Forward) -> None:
+        self._told = told
+        self._series: tuple[Series, ...] | None = None
+        self._seq = 0
+
+    def of(self, connection: Connection) -> tuple[Series, ...]:
+        """As they are now; hidden ones stay."""
+        is_other, newest = site_changed_since(connection, self._seq)
+        if is_other or self._series is None:
+            told = self._told
+            self._series = tuple(
+                one
+                for one in load_site(connection).series_shown
+                if (not told.places or one.station.place.name in told.places)
+                and (not told.quantities or one.quantity.slug in told.quantities)
+            )
+        self._seq = newest
+        return self._series
+
+
 class NextBatches(msgspec.Struct, frozen=True):
     """What to send, and the state once all of it has been taken."""
 
@@ -50,13 +73,15 @@ class NextBatches(msgspec.Struct, frozen=True):
     is_behind: bool
 
 
-def next_batches(store: Store, told: Forward, state: ForwardState, now_us: int) -> NextBatches:
+def next_batches(
+    store: Store, told: Forward, chosen: ChosenSeries, state: ForwardState, now_us: int
+) -> NextBatches:
     """Look what there is to send: while it catches up a stretch of time, then notice by notice."""
     with store.read() as connection:
         if state.at_us is None and state.seq and newest_seq(connection) == state.seq:
             # Nothing has happened: a site of thousands of series is not read for that.
             return NextBatches((), state, is_behind=False)
-        series = chosen_series(connection, told)
+        series = chosen.of(connection)
         if state.at_us is None and are_forgotten(connection, state.seq):
             # So much has happened that the notices are gone: by time from a while before.
             state = msgspec.structs.replace(state, at_us=max(0, state.newest_us - _BACK_US), seq=0)
@@ -69,16 +94,6 @@ def next_batches(store: Store, told: Forward, state: ForwardState, now_us: int) 
     if state.at_us is not None:
         return _catching_up(store, told, series, state, now_us, newest)
     return _following(store, told, series, state, newest)
-
-
-def chosen_series(connection: Connection, told: Forward) -> tuple[Series, ...]:
-    """The series that go with a forward; hidden ones stay."""
-    return tuple(
-        one
-        for one in load_site(connection).series_shown
-        if (not told.places or one.station.place.name in told.places)
-        and (not told.quantities or one.quantity.slug in told.quantities)
-    )
 
 
 def _catching_up(
@@ -160,46 +175,11 @@ def _batches(told: Forward, series: Sequence[Series], piece: ExportPiece) -> lis
 
 
 def _batch(
-    told: Forward, station: str, series: Sequence[Series], piece: ExportPiece, rows: Any
+    told: Forward, station: str, series: Sequence[Series], piece: ExportPiece, rows: IntArray
 ) -> Batch:
     is_senml = told.form is ForwardForm.SENML
-    body = (_senml if is_senml else _json)(station, series, piece, rows)
+    write = senml_body if is_senml else json_body
+    body = write(station, series, piece.which[rows], piece.time_us[rows], piece.value[rows])
     digest = hashlib.sha256(f"{told.slug}\n".encode() + body).hexdigest()
     kind = "application/senml+json" if is_senml else "application/json"
     return Batch(station, digest[:32], body, kind, len(rows))
-
-
-def _senml(station: str, series: Sequence[Series], piece: ExportPiece, rows: Any) -> bytes:
-    records: list[dict[str, object]] = []
-    for which, time_us, value in zip(
-        piece.which[rows].tolist(),
-        piece.time_us[rows].tolist(),
-        piece.value[rows].tolist(),
-        strict=True,
-    ):
-        one = series[which]
-        record: dict[str, object] = {} if records else {"bn": f"{station}/"}
-        records.append(
-            record
-            | {
-                "n": one.field,
-                "u": senml_unit(one.quantity.base.symbol),
-                "t": time_us / SECOND_US,
-                "v": value,
-            }
-        )
-    return msgspec.json.encode(records)
-
-
-def _json(station: str, series: Sequence[Series], piece: ExportPiece, rows: Any) -> bytes:
-    """Messages as our own door takes them: one a moment."""
-    messages: dict[int, dict[str, object]] = {}
-    for which, time_us, value in zip(
-        piece.which[rows].tolist(),
-        piece.time_us[rows].tolist(),
-        piece.value[rows].tolist(),
-        strict=True,
-    ):
-        told = messages.setdefault(time_us, {"station": station, "time": rfc3339(time_us)})
-        told[series[which].field] = value
-    return msgspec.json.encode(list(messages.values()))
