@@ -46,7 +46,7 @@ from tests.driver.hand import FAN
 from tests.driver.model import Document, Part, Person, Site, altered
 from tests.driver.seat import FIRST, LOST, Clock, Seat
 
-EXAMPLES = int(os.environ.get("DRIVER_EXAMPLES", "6"))
+EXAMPLES = int(os.environ.get("DRIVER_EXAMPLES", "4"))
 STEPS = int(os.environ.get("DRIVER_STEPS", "25"))
 DOCUMENTS: dict[tuple[Part, str], Document] = {
     (Part.WATCHES, "dust"): DUST,
