@@ -99,6 +99,9 @@ def _everywhere(window: DeskWindow) -> Iterator[Action]:
         tr("Save the site as a file"), ("Ctrl+Shift+S",), lambda: window.dialogs.save_site_file()
     )
     yield command(tr("Print what is shown"), ("Ctrl+Shift+P",), lambda: window.dialogs.print_view())
+    yield command(
+        tr("About: version, where the store is"), ("Shift+F1",), lambda: window.dialogs.show_about()
+    )
     yield command(tr("Full screen"), ("F11",), window.turn_full_screen)
     yield command(tr("Close the window"), ("Ctrl+Q",), window.close)
 

@@ -2,22 +2,26 @@
 
 from __future__ import annotations
 
+import platform
 from functools import partial
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, qVersion
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QDialog, QFileDialog
+from PySide6.QtWidgets import QDialog, QMessageBox
 
+from rook_tally import __version__
 from rook_tally.core.quantities.unit_systems import UnitSystem
 from rook_tally.core.remarks import Remark, next_shade
 from rook_tally.core.timestamps import DAY_US, MINUTE_US, SECOND_US
 from rook_tally.desk.app.texts import tr
 from rook_tally.desk.data.actions import Action
+from rook_tally.desk.data.file_names import FilePurpose
 from rook_tally.desk.data.finding import FindTarget
 from rook_tally.desk.data.site_commands import ShowInSystem
 from rook_tally.desk.data.time_window import TimeWindow
 from rook_tally.desk.data.undo import UndoableResult
+from rook_tally.desk.parts.file_dialog import file_to_save
 from rook_tally.login import login_name
 from rook_tally.store.site import Place, Series, Station
 
@@ -69,6 +73,31 @@ class Dialogs:
 
         window = self._window
         self._show_of_store(SiteDialog(window.theme, window.client.scope(), window))
+
+    def show_about(self) -> None:
+        """Which version this is, and where what it keeps lies."""
+        window = self._window
+        lines = (
+            tr("Rook Tally {0}", __version__),
+            tr("Readings from small networked sensors, kept on your own machine."),
+            "",
+            tr("The store: {0}", window.store.url),
+            tr("Python {0}, Qt {1}", platform.python_version(), qVersion()),
+        )
+        about = QMessageBox(
+            QMessageBox.Icon.NoIcon,
+            tr("About"),
+            "\n".join(lines),
+            QMessageBox.StandardButton.Close,
+            window,
+        )
+        about.setTextFormat(Qt.TextFormat.PlainText)
+        # Whoever reports a fault copies it.
+        about.setTextInteractionFlags(
+            Qt.TextInteractionFlag.TextSelectableByMouse
+            | Qt.TextInteractionFlag.TextSelectableByKeyboard
+        )
+        self._show(about)
 
     def show_store(self) -> None:
         """The store: how big it is, copies, its condition, what records."""
@@ -304,8 +333,9 @@ class Dialogs:
         stretch = window.strip.model.stretch
         shown = window.state.window
         start_us, end_us = stretch or (shown.start_us, shown.end_us)
-        dialog = QFileDialog(window, tr("Save the readings shown"), "readings.csv", _FORMS)
-        dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
+        dialog = file_to_save(
+            window, FilePurpose.READINGS, tr("Save the readings shown"), "readings.csv", _FORMS
+        )
         dialog.setDefaultSuffix("csv")
         dialog.filterSelected.connect(
             lambda words: dialog.setDefaultSuffix(words.rpartition("*.")[2].rstrip(")"))
@@ -320,10 +350,13 @@ class Dialogs:
         from rook_tally.desk.app.strip_export import save_picture
 
         window = self._window
-        dialog = QFileDialog(
-            window, tr("Save the picture"), "strip.png", "PNG (*.png);;SVG (*.svg)"
+        dialog = file_to_save(
+            window,
+            FilePurpose.PICTURE,
+            tr("Save the picture"),
+            "strip.png",
+            "PNG (*.png);;SVG (*.svg)",
         )
-        dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
         dialog.fileSelected.connect(partial(save_picture, window))
         self._show(dialog)
 
@@ -355,8 +388,9 @@ class Dialogs:
         from rook_tally.desk.data.site_file_commands import SaveSiteFile
 
         window = self._window
-        dialog = QFileDialog(window, tr("Save the site as a file"), "site.toml", "TOML (*.toml)")
-        dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
+        dialog = file_to_save(
+            window, FilePurpose.SITE, tr("Save the site as a file"), "site.toml", "TOML (*.toml)"
+        )
         dialog.fileSelected.connect(
             lambda path: window.client.read(
                 SaveSiteFile(path),

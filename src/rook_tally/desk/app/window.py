@@ -39,6 +39,7 @@ from rook_tally.desk.data.actions import Section, key_words
 from rook_tally.desk.data.clock import Clock
 from rook_tally.desk.data.drafts import DraftFile
 from rook_tally.desk.data.file_importer import FileImporter, FileLooker
+from rook_tally.desk.data.file_names import FILE_NAMES
 from rook_tally.desk.data.recording import CollectorService, Recorder
 from rook_tally.desk.data.settings import DeskSettings, ThemeChoice, WallSettings
 from rook_tally.desk.data.site_state import SiteState
@@ -365,6 +366,7 @@ class DeskWindow(QMainWindow):
             bytes(self.saveGeometry().data()).hex(),
             self.ledger.model.arrangement,
             self.wall.settings if self._views.is_made(WALL) else self.wall_settings,
+            files=FILE_NAMES.chosen,
         )
 
     def arrange(self, settings: DeskSettings) -> None:
@@ -374,6 +376,7 @@ class DeskWindow(QMainWindow):
         if settings.span_us:
             self.state.show_last(settings.span_us)
         self._lanes_kept = settings.lanes
+        FILE_NAMES.keep(settings.files)
         self.ledger.model.arrange(settings.ledger)
         self.wall_settings = settings.wall
         self._view_kept = settings.view if 0 <= settings.view < len(VIEWS) else LEDGER

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Protocol, TypeVar
 
-from PySide6.QtWidgets import QFileDialog, QWidget
+from PySide6.QtWidgets import QWidget
 
 from rook_tally.bench.calibrate import CalibrationRecord, PointRow, points_in_csv
 from rook_tally.bench.pair import PairAnswer
@@ -28,9 +28,11 @@ from rook_tally.desk.bench.commands import (
 from rook_tally.desk.bench.dialogs import ItemDialog, PointDialog
 from rook_tally.desk.bench.model import BenchModel
 from rook_tally.desk.bench.texts import tr
+from rook_tally.desk.data.file_names import FilePurpose
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import Command, StoreClient
 from rook_tally.desk.data.undo import UndoableResult
+from rook_tally.desk.parts.file_dialog import file_to_read
 from rook_tally.desk.parts.saving_dialog import SavingDialog
 from rook_tally.desk.parts.value_dialog import ValueDialog
 
@@ -195,11 +197,14 @@ class BenchTasks:
         if series is None:
             self._tell(tr("Pick two series or a sensor first."))
             return
-        name, _ = QFileDialog.getOpenFileName(
-            self._parent, tr("Reference points"), "", tr("CSV files (*.csv);;All files (*)")
+        dialog = file_to_read(
+            self._parent,
+            FilePurpose.POINTS,
+            tr("Reference points"),
+            tr("CSV files (*.csv);;All files (*)"),
         )
-        if name:
-            self.read_points(Path(name))
+        dialog.fileSelected.connect(lambda path: self.read_points(Path(path)))
+        dialog.open()
 
     def read_points(self, path: Path) -> None:
         """Keep the reference points of a CSV file for the sensor shown."""

@@ -8,7 +8,7 @@ from typing import TypeVar
 
 from PySide6.QtCore import QModelIndex, Qt, QTimer, Signal
 from PySide6.QtGui import QGuiApplication, QKeySequence, QShortcut, QShowEvent
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from rook_tally.bench.find import FoundAnswer
 from rook_tally.bench.usual import UsualAnswer
@@ -41,9 +41,11 @@ from rook_tally.desk.bench.queries import (
 from rook_tally.desk.bench.saving import figures_of, save_sheet
 from rook_tally.desk.bench.tasks import Around, BenchTasks
 from rook_tally.desk.bench.texts import tr
+from rook_tally.desk.data.file_names import FilePurpose
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import StoreClient
 from rook_tally.desk.data.time_window import TimeWindow
+from rook_tally.desk.parts.file_dialog import file_to_save
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import scrolling, tint
@@ -244,14 +246,15 @@ class BenchView(QWidget):
         self.told.emit(tr("The figures are copied."))
 
     def _save(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(
+        dialog = file_to_save(
             self,
+            FilePurpose.BENCH,
             tr("Save what is shown"),
             tr("bench.csv"),
             tr("Figures (*.csv);;Picture (*.png);;Drawing (*.svg)"),
         )
-        if name:
-            self.save(Path(name))
+        dialog.fileSelected.connect(lambda path: self.save(Path(path)))
+        dialog.open()
 
     def save(self, path: Path) -> None:
         """Save the page: its figures as CSV, or its picture as PNG or SVG, by the file's name."""

@@ -57,8 +57,8 @@ class WallSettings(msgspec.Struct, frozen=True, omit_defaults=True):
 
 class DeskSettings(msgspec.Struct, frozen=True, omit_defaults=True):
     """Theme, view, length of the window, lanes as (station, field), the Ledger's arrangement,
-    how sheets of the Wall are shown, Qt's own window geometry, and whether the doors of the
-    window's collector are open to the network."""
+    how sheets of the Wall are shown, Qt's own window geometry, whether the doors of the
+    window's collector are open to the network, and the files chosen last, by what for."""
 
     theme: ThemeChoice = ThemeChoice.FOLLOW
     view: int = 0
@@ -68,6 +68,7 @@ class DeskSettings(msgspec.Struct, frozen=True, omit_defaults=True):
     ledger: LedgerArrangement = LedgerArrangement()
     wall: WallSettings = WallSettings()
     opens_doors: bool = False
+    files: dict[str, str] = {}
 
 
 class SettingsFile:

@@ -10,7 +10,6 @@ from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import (
     QComboBox,
     QDialog,
-    QFileDialog,
     QFormLayout,
     QHBoxLayout,
     QHeaderView,
@@ -28,8 +27,10 @@ from rook_tally.core.errors import CancelledError, RookTallyError
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.file_importer import ColumnLook, FileImporter, FileLooker, FileToImport
+from rook_tally.desk.data.file_names import FilePurpose
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.dialogs.texts import tr
+from rook_tally.desk.parts.file_dialog import file_to_read
 
 _LOOK_MS = 150
 _TABLE_HEIGHT = 190
@@ -223,7 +224,9 @@ class ImportDialog(QDialog):
         self.file.textChanged.connect(lambda _: self._look_soon.start())
 
     def _on_choose(self) -> None:
-        dialog = QFileDialog(self, tr("Choose a file"), "", "CSV (*.csv *.txt);;All (*)")
+        dialog = file_to_read(
+            self, FilePurpose.IMPORT, tr("Choose a file"), "CSV (*.csv *.txt);;All (*)"
+        )
         dialog.fileSelected.connect(self.file.setText)
         dialog.open()
 

@@ -6,7 +6,6 @@ from collections.abc import Callable
 
 from PySide6.QtWidgets import (
     QComboBox,
-    QFileDialog,
     QFormLayout,
     QHBoxLayout,
     QLineEdit,
@@ -20,10 +19,12 @@ from rook_tally.core.quantities.levels import Level
 from rook_tally.core.site_file.content import SitePart
 from rook_tally.core.site_file.ready_made import READY_MADE
 from rook_tally.core.theme import Theme
+from rook_tally.desk.data.file_names import FilePurpose
 from rook_tally.desk.data.site_file_commands import PlanSite, ReadSite, SiteSource
 from rook_tally.desk.data.store_client import ClientScope
 from rook_tally.desk.dialogs.texts import tr
 from rook_tally.desk.parts.copying import let_copy
+from rook_tally.desk.parts.file_dialog import file_to_read
 from rook_tally.desk.parts.fonts_and_colours import colour, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.saving_dialog import SavingDialog
@@ -131,7 +132,9 @@ class SiteFileDialog(SavingDialog):
         self.look()
 
     def _on_choose(self) -> None:
-        dialog = QFileDialog(self, tr("Site file"), self.file.text(), "TOML (*.toml)")
+        dialog = file_to_read(
+            self, FilePurpose.SITE, tr("Site file"), "TOML (*.toml)", at=self.file.text()
+        )
         dialog.fileSelected.connect(self.choose)
         dialog.open()
 

@@ -10,7 +10,6 @@ from pathlib import Path
 from PySide6.QtCore import QObject, Qt, Signal
 from PySide6.QtWidgets import (
     QCheckBox,
-    QFileDialog,
     QGridLayout,
     QHBoxLayout,
     QMessageBox,
@@ -26,6 +25,7 @@ from rook_tally.core.progress import Progress
 from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import DAY_US, SECOND_US
 from rook_tally.desk.data.clock import Clock
+from rook_tally.desk.data.file_names import FilePurpose
 from rook_tally.desk.data.recording import CollectorService, Recorder
 from rook_tally.desk.data.store_client import ClientScope
 from rook_tally.desk.dialogs.store_care_model import (
@@ -39,6 +39,7 @@ from rook_tally.desk.dialogs.store_care_model import (
 )
 from rook_tally.desk.dialogs.store_dialog import StoreDialog
 from rook_tally.desk.dialogs.texts import tr
+from rook_tally.desk.parts.file_dialog import file_to_read, file_to_save
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.saving_dialog import grow
@@ -247,8 +248,9 @@ class StoreCareDialog(StoreDialog):
 
     def _choose_copy(self) -> None:
         store = self._machinery.store
-        dialog = QFileDialog(self, tr("Copy the store"), "rook-tally-copy.db", "(*.db)")
-        dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
+        dialog = file_to_save(
+            self, FilePurpose.COPY, tr("Copy the store"), "rook-tally-copy.db", "(*.db)"
+        )
         dialog.setDefaultSuffix("db")
         dialog.fileSelected.connect(
             lambda path: self._run(lambda on: copy_to(store, Path(path), on))
@@ -256,7 +258,7 @@ class StoreCareDialog(StoreDialog):
         dialog.open()
 
     def _choose_restore(self) -> None:
-        dialog = QFileDialog(self, tr("Choose a copy"), "", "(*.db)")
+        dialog = file_to_read(self, FilePurpose.COPY, tr("Choose a copy"), "(*.db)")
         dialog.fileSelected.connect(self._ask_restore)
         dialog.open()
 

@@ -9929,6 +9929,11 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/app/action_list.py" />
+      <source>About: version, where the store is</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
       <source>Full screen</source>
       <translation type="unfinished" />
     </message>
@@ -9985,6 +9990,31 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="desk/app/banners.py" />
       <source>Leave the trial</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/dialogs.py" />
+      <source>Rook Tally {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/dialogs.py" />
+      <source>Readings from small networked sensors, kept on your own machine.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/dialogs.py" />
+      <source>The store: {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/dialogs.py" />
+      <source>Python {0}, Qt {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/dialogs.py" />
+      <source>About</source>
       <translation type="unfinished" />
     </message>
     <message>

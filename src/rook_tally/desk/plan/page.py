@@ -9,7 +9,6 @@ from PySide6.QtCore import QMimeData, QPoint, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QPixmap
 from PySide6.QtWidgets import (
     QAbstractItemView,
-    QFileDialog,
     QHBoxLayout,
     QListWidget,
     QListWidgetItem,
@@ -21,8 +20,10 @@ from PySide6.QtWidgets import (
 
 from rook_tally.core.errors import UsageError
 from rook_tally.core.theme import Theme
+from rook_tally.desk.data.file_names import FilePurpose
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import StoreClient
+from rook_tally.desk.parts.file_dialog import file_to_read
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.picture_file import picture_of_file
@@ -363,7 +364,7 @@ class PlanPage(QWidget):
 
     def _choose(self, name: str) -> None:
         """Choose a picture: for a new plan, or another one for that of a name."""
-        dialog = QFileDialog(self, tr("Choose a picture"), "", PICTURES)
+        dialog = file_to_read(self, FilePurpose.PLAN, tr("Choose a picture"), PICTURES)
         dialog.fileSelected.connect(lambda path: self.put(path, name))
         dialog.open()
 

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtWidgets import QFileDialog, QFormLayout, QHBoxLayout, QLineEdit, QPushButton, QWidget
+from PySide6.QtWidgets import QFormLayout, QHBoxLayout, QLineEdit, QPushButton, QWidget
 
 from rook_tally.core.errors import UsageError
 from rook_tally.core.theme import Theme
+from rook_tally.desk.data.file_names import FilePurpose
 from rook_tally.desk.data.store_client import StoreClient
+from rook_tally.desk.parts.file_dialog import file_to_read
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.picture_file import picture_of_file
 from rook_tally.desk.parts.saving_dialog import SavingDialog
@@ -55,7 +57,7 @@ class WhereDialog(SavingDialog):
         self.buttons.accepted.connect(self._save)
 
     def _on_choose(self) -> None:
-        dialog = QFileDialog(self, tr("Choose a photograph"), "", PICTURES)
+        dialog = file_to_read(self, FilePurpose.PLAN, tr("Choose a photograph"), PICTURES)
         dialog.fileSelected.connect(self.take)
         dialog.open()
 

@@ -18,8 +18,10 @@ from PySide6.QtWidgets import (
 
 from rook_tally.core.reports.definitions import Report, ReportForm
 from rook_tally.core.theme import Theme
+from rook_tally.desk.data.file_names import FilePurpose
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import StoreClient
+from rook_tally.desk.parts.file_dialog import file_to_save
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import PANEL_WIDTH, tint
@@ -277,9 +279,11 @@ class ReportsView(QWidget):
         if question is None:
             return
         name = f"{question.report.slug}-{question.period.name}.{form}"
-        path, _ = QFileDialog.getSaveFileName(self, tr("Save the report"), name, f"*.{form}")
-        if path:
-            self.save(Path(path), form)
+        dialog = file_to_save(
+            self, FilePurpose.REPORT, tr("Save the report"), name, f"*.{form}", is_new=True
+        )
+        dialog.fileSelected.connect(lambda path: self.save(Path(path), form))
+        dialog.open()
 
     def save(self, path: Path, form: ReportForm) -> None:
         """Write what is shown into a file."""

@@ -10,7 +10,6 @@ from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QKeySequence, QShortcut, QShowEvent
 from PySide6.QtWidgets import (
     QDialog,
-    QFileDialog,
     QHBoxLayout,
     QPushButton,
     QStackedWidget,
@@ -22,10 +21,12 @@ from rook_tally.core.errors import UsageError
 from rook_tally.core.theme import Theme
 from rook_tally.core.wall.definitions import PaneKind
 from rook_tally.core.wall.files import sheets_from_toml, sheets_to_toml
+from rook_tally.desk.data.file_names import FilePurpose
 from rook_tally.desk.data.settings import WallSettings
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import Command, StoreClient
 from rook_tally.desk.data.undo import SavedResult, UndoableResult
+from rook_tally.desk.parts.file_dialog import file_to_read, file_to_save
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.pictures import Pictures
@@ -299,8 +300,9 @@ class WallView(QWidget):
             self.model.end_trial()
 
     def _save(self) -> None:
-        dialog = QFileDialog(self, tr("Save the sheets as a file"), "sheets.toml", _FILES)
-        dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
+        dialog = file_to_save(
+            self, FilePurpose.SHEETS, tr("Save the sheets as a file"), "sheets.toml", _FILES
+        )
         dialog.setDefaultSuffix("toml")
         dialog.fileSelected.connect(lambda path: self.save(Path(path)))
         self._open_dialog(dialog)
@@ -313,7 +315,7 @@ class WallView(QWidget):
             self.model.refuse(tr("{0} could not be written: {1}", path, error.strerror or error))
 
     def _read(self) -> None:
-        dialog = QFileDialog(self, tr("Read sheets from a file"), "", _FILES)
+        dialog = file_to_read(self, FilePurpose.SHEETS, tr("Read sheets from a file"), _FILES)
         dialog.fileSelected.connect(lambda path: self.read(Path(path)))
         self._open_dialog(dialog)
 

@@ -14,7 +14,6 @@ from PySide6.QtGui import QKeySequence, QResizeEvent, QShortcut, QShowEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
     QComboBox,
-    QFileDialog,
     QHBoxLayout,
     QLineEdit,
     QPushButton,
@@ -28,10 +27,12 @@ from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import HOUR_US, rfc3339
 from rook_tally.desk.data.alarm_commands import RequestOfAlarm
 from rook_tally.desk.data.drafts import DraftBook, DraftFile
+from rook_tally.desk.data.file_names import FilePurpose
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import Command, StoreClient
 from rook_tally.desk.data.undo import SavedResult, StepSink, UndoableResult
 from rook_tally.desk.parts.copying import let_copy
+from rook_tally.desk.parts.file_dialog import file_to_save
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import tint
@@ -339,11 +340,15 @@ class WatchView(QWidget):
         self._ask_list()
 
     def _save_journal(self) -> None:
-        path, _ = QFileDialog.getSaveFileName(
-            self, tr("Save the journal"), "journal.csv", tr("CSV files (*.csv)")
+        dialog = file_to_save(
+            self,
+            FilePurpose.JOURNAL,
+            tr("Save the journal"),
+            "journal.csv",
+            tr("CSV files (*.csv)"),
         )
-        if path:
-            self.save_journal(Path(path))
+        dialog.fileSelected.connect(lambda path: self.save_journal(Path(path)))
+        dialog.open()
 
     def save_journal(self, path: Path) -> None:
         """Write the lines shown as CSV."""
