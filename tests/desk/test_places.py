@@ -171,3 +171,19 @@ def test_a_station_is_moved_and_its_cadence_told(
     qtbot.waitUntil(lambda: station() == ("Shop", 600.0), timeout=PATIENCE_MS)
     window.undo.undo()
     qtbot.waitUntil(lambda: station() == ("Booth", 60.0), timeout=PATIENCE_MS)
+
+
+def test_of_two_people_who_rename_a_place_the_second_is_told(
+    window: DeskWindow, store: Store, qtbot: QtBot
+) -> None:
+    dialog = _dialog(window, qtbot)
+    dialog.pick("Booth")
+    QTest.keyClick(dialog.tree, Qt.Key.Key_F2)
+    opened(qtbot, dialog, ValueDialog)
+    with store.write() as connection:
+        rename_place(connection, "Booth", "Kiln room")
+    asked = _answer(qtbot, dialog, "Glaze booth")
+    qtbot.waitUntil(lambda: "Booth" in asked.problem.text(), timeout=PATIENCE_MS)
+    # What was typed stays, what the other one did too.
+    assert asked.value == "Glaze booth"
+    assert {name for name, _, _ in _places(store)} == {"Kiln room", "Shop"}

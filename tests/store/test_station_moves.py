@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import threading
+
 import numpy as np
 import pytest
 import sqlalchemy as sa
@@ -13,7 +15,11 @@ from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.series.corrections import Correction
 from rook_tally.core.series.readings import readings_from
-from rook_tally.core.timestamps import DAY_US
+from rook_tally.core.timestamps import DAY_US, SECOND_US
+from rook_tally.intake.message import Message
+from rook_tally.intake.pipeline.batch_writer import receive
+from rook_tally.intake.pipeline.clock_drift import Clocks
+from rook_tally.intake.pipeline.resolve import IntakeSession
 from rook_tally.store.base import Store, schema
 from rook_tally.store.exchange.station_moves import move_from, rejoin, replace_station
 from rook_tally.store.readings import append_history, damaged_pages, read_range, seal_all
@@ -89,6 +95,47 @@ def test_every_reading_is_at_one_place_and_all_come_together_again(
         site = load_site(connection)
         assert not site.retired and site.stations[0].place.name == "Loft"
         assert damaged_pages(connection) == []
+
+
+def test_a_station_is_moved_while_its_messages_arrive(store: Store) -> None:
+    _begun(store, count=10)
+    sent = [(NOON_US + at * SECOND_US, float(at)) for at in range(400)]
+    is_moving, trouble = threading.Event(), []
+
+    def send() -> None:
+        directory, clocks = IntakeSession(), Clocks()
+        try:
+            for at_us, value in sent:
+                body = b'{"temperature": %g}' % value
+                receive(
+                    store, directory, clocks, [Message("http", "", body, at_us, station="node")]
+                )
+                if value == 50:
+                    is_moving.set()
+        except Exception as error:  # noqa: BLE001 - told to the test, whose thread is another
+            trouble.append(error)
+
+    sender = threading.Thread(target=send)
+    sender.start()
+    is_moving.wait()
+    for place, moved in (("Yard", 60), ("Shed", 70), ("Kiln", 75)):
+        with store.write() as connection:
+            station = load_site(connection).station("node")
+            assert station is not None
+            move_from(
+                connection, station, place, NOON_US + moved * SECOND_US, now_us=NOON_US + DAY_US
+            )
+    sender.join()
+    assert trouble == []
+    with store.read() as connection:
+        site = load_site(connection)
+        told = {
+            one.place.name: _told(connection, one.key) for one in (*site.stations, *site.retired)
+        }
+    begins = {"Loft": 0, "Yard": 60, "Shed": 70, "Kiln": 75}
+    ends = [60, 70, 75, len(sent)]
+    for (place, begin), end in zip(begins.items(), ends, strict=True):
+        assert [one for one in told[place] if one[0] >= NOON_US] == sent[begin:end]
 
 
 def test_a_new_box_goes_on_with_the_series_and_its_corrections_end(store: Store) -> None:
