@@ -12,6 +12,7 @@ from pytestqt.qtbot import QtBot
 
 from rook_tally.cli import logs
 from rook_tally.cli.desk_session import DeskSession
+from rook_tally.cli.single_instance import SingleInstance
 from rook_tally.clock import now_us
 from rook_tally.core.moment_words import write_moments
 from rook_tally.core.quantities.number_format import write_with
@@ -37,15 +38,16 @@ def session(
     append(store, begin_series(store), (now_us(), 20.5))
     quits = qapp.quitOnLastWindowClosed()
     qapp.setQuitOnLastWindowClosed(False)
-    made = DeskSession(qapp, store)
-    feed = StoreFeed(store, clock=now_us)
-    feed.start()
-    made.open(feed)
-    made.show()
-    qtbot.waitUntil(lambda: "20.5" in _texts(made.window), timeout=PATIENCE_MS)
-    yield made
-    made.window.asks_before_closing = False
-    made.window.close()
+    with SingleInstance(store.id) as only:
+        made = DeskSession(qapp, store, only=only)
+        feed = StoreFeed(store, clock=now_us)
+        feed.start()
+        made.open(feed)
+        made.show()
+        qtbot.waitUntil(lambda: "20.5" in _texts(made.window), timeout=PATIENCE_MS)
+        yield made
+        made.window.asks_before_closing = False
+        made.window.close()
     qapp.setQuitOnLastWindowClosed(quits)
     write_with(".")
     write_moments(SiteSettings().dates, SiteSettings().clocks)
@@ -69,7 +71,9 @@ def _write_with_a_comma(qtbot: QtBot, window: DeskWindow) -> None:
     QTest.mouseClick(dialog.save, Qt.MouseButton.LeftButton)
 
 
-def test_what_was_chosen_is_written_at_once_and_undone(qtbot: QtBot, session: DeskSession) -> None:
+def test_what_was_chosen_is_written_at_once_and_undone(
+    qtbot: QtBot, session: DeskSession, store: Store
+) -> None:
     first = session.window
     first.show_view(STATIONS)
     _write_with_a_comma(qtbot, first)
@@ -77,6 +81,12 @@ def test_what_was_chosen_is_written_at_once_and_undone(qtbot: QtBot, session: De
     second = session.window
     qtbot.waitUntil(lambda: "20,5" in _texts(second), timeout=PATIENCE_MS)
     assert (second.isVisible(), second.view) == (True, STATIONS)
+    # Another start brings this one forward.
+    second.hide()
+    with SingleInstance(store.id) as another:
+        assert not another.is_first
+        another.ask_first()
+    qtbot.waitUntil(second.isVisible, timeout=PATIENCE_MS)
     second.undo.undo()
     qtbot.waitUntil(lambda: session.window is not second, timeout=PATIENCE_MS)
     qtbot.waitUntil(lambda: "20.5" in _texts(session.window), timeout=PATIENCE_MS)

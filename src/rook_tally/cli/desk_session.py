@@ -6,7 +6,7 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from msgspec.structs import replace
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import QSocketNotifier, Qt, QTimer
 from PySide6.QtWidgets import QApplication
 
 from rook_tally.cli.desktop_integration import attend_to, speak_as_the_person_does
@@ -102,6 +102,9 @@ class DeskSession:
 
     def _open_anew(self, _settings: SiteSettings) -> None:
         before = self.window
+        # Of two that listen for another start Qt would hear one.
+        for one in before.findChildren(QSocketNotifier):
+            one.setEnabled(False)
         self._keep_settings()
         before.closing.disconnect(self._keep_settings)
         feed = StoreFeed(self._store, clock=now_us)
