@@ -334,8 +334,8 @@ def test_pictures_are_the_same_every_time(qtbot: QtBot, tmp_path: Path) -> None:
         pictures = [tmp_path / run / f"{name}.png" for run in ("a", "b")]
         where = _where_they_differ(*pictures)
         if name == "strip":
-            # Pixels of its traces differed in two whole runs, never in sixty takes alone; why is not
-            # known yet. A trace moved by a pixel is 0.03, a lane without its ground 0.005.
+            # Pixels of its traces differed in two whole runs, never in sixty takes alone; why is
+            # not known yet. A trace moved by a pixel is 0.03, a lane without its ground 0.005.
             assert _share_that_differs(*pictures) < 0.004, where
         else:
             assert (name, where) == (name, None)
