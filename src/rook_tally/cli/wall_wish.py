@@ -1,4 +1,4 @@
-"""What of the Wall to show."""
+"""Names the sheet that a window of the Wall begins with."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True, slots=True)
 class WallWish:
-    """Which sheet to begin with, whether nothing but sheets is to be seen, and where."""
+    """Holds the sheet to begin with, whether the window shows sheets alone, and on which screen."""
 
     sheet: str
     full_screen: bool

@@ -66,7 +66,7 @@ class SiteSettings(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True
 
     @property
     def wording(self) -> tuple[DecimalMark, DateStyle, ClockStyle, str]:
-        """What decides how a window writes all that it shows."""
+        """Return the settings that a window writes figures, moments and words by."""
         return self.decimals, self.dates, self.clocks, self.language
 
 

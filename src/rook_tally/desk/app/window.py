@@ -481,7 +481,7 @@ class DeskWindow(QMainWindow):
             self.other_words_wanted.emit(settings)
 
     def give_up_drafts(self) -> DraftFile:
-        """What was typed and not saved, for a window that takes the place of this one."""
+        """Hand the unsaved drafts to the window that takes the place of this one."""
         given, self.drafts = self.drafts, DraftFile()
         return given
 

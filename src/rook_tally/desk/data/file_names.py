@@ -8,7 +8,7 @@ from pathlib import Path
 
 
 class FilePurpose(enum.StrEnum):
-    """What a file is chosen for."""
+    """Tells apart the tasks for which a person chooses a file."""
 
     READINGS = "readings"
     PICTURE = "picture"

@@ -62,8 +62,8 @@ class _RowPicture:
 
 
 class _Stale(NamedTuple):
-    """What has to be inked anew: where in which row, the cell, None where there is none any more,
-    and whether nothing stands there yet."""
+    """Names a cell that has to be inked: its row, its rectangle there, the cell (None where the row
+    no longer has one), and whether the rectangle is still blank."""
 
     row: _RowPicture
     area: QRect

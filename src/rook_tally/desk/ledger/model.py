@@ -650,7 +650,7 @@ class LedgerModel:
         )
 
     def _is_off(self, several: tuple[Series, ...]) -> bool:
-        """Whether a correction is proposed for any of them."""
+        """Return True if a correction is proposed for any of these series."""
         return any(one.id in self._state.proposals for one in several)
 
     def summary_text(self, row: int, column: int) -> str:
