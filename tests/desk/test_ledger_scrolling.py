@@ -58,6 +58,33 @@ def test_rows_that_come_into_sight_are_finished_when_the_hand_rests(
     assert moved == painted
 
 
+def test_on_a_screen_of_any_height_the_inking_ends(qtbot: QtBot, window: DeskWindow) -> None:
+    window.resize(1280, 2_400)
+    table = window.ledger.table
+    table.cells.most_rows = 3
+    bar = table.verticalScrollBar()
+    bar.setValue(bar.maximum() // 2)
+    QApplication.processEvents()
+    qtbot.waitUntil(lambda: not table._ahead.isActive(), timeout=PATIENCE_MS)
+    assert _sketches(window) == 0
+
+
+def test_a_row_is_finished_in_all_its_columns(window: DeskWindow) -> None:
+    cells, spans = window.ledger.table.cells, ((0, 110),)
+    model = window.ledger.model
+    row = next(at for at in range(len(model.rows)) if model.has_cell(at, 0))
+    cells.forget()
+    cells.ink([(row, 48)], [0], spans, 1.0, sketches=True)
+    sketch = cells._kept[row].picture.toImage()
+    # Its only column is out of sight while it is finished.
+    cells.ink([(row, 48)], [], spans, 1.0)
+    finished = cells._kept[row].picture.toImage()
+    assert finished != sketch
+    cells.forget()
+    cells.ink([(row, 48)], [0], spans, 1.0)
+    assert cells._kept[row].picture.toImage() == finished
+
+
 def test_a_jump_shows_the_figures_at_once(qtbot: QtBot, window: DeskWindow) -> None:
     table = window.ledger.table
     painted: list[tuple[int, int]] = []

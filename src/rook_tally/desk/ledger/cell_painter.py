@@ -79,6 +79,8 @@ class CellPainter:
         self._model, self._theme = model, theme
         self.on_painted: Callable[[int, int], None] | None = None
         self._inked_on = theme.sheet
+        # So many rows are kept; whoever shows more at once says so.
+        self.most_rows = _MOST_ROWS
         self._kept: dict[int, _RowPicture] = {}
 
     def forget(self) -> None:
@@ -113,7 +115,8 @@ class CellPainter:
             if sketches and not kept.cells:
                 kept.is_sketch = True
             is_finished = kept.is_sketch and not sketches
-            for column in columns:
+            # A row is finished whole: a column may be out of sight by now.
+            for column in sorted({*columns, *kept.cells}) if is_finished else columns:
                 cell, before = self._model.cell(row, column), kept.cells.get(column)
                 if cell is before and not (is_finished and cell is not None):
                     continue
@@ -130,7 +133,7 @@ class CellPainter:
             for one in several:
                 self._draw(painter, one, ribbons.get(id(one)))
             painter.end()
-        while len(self._kept) > max(_MOST_ROWS, len(rows)):
+        while len(self._kept) > max(self.most_rows, len(rows)):
             del self._kept[next(iter(self._kept))]
         return bool(stale)
 

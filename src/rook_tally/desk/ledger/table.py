@@ -143,6 +143,7 @@ class PlaceHeader(QHeaderView):
         self._model = model
         self._theme = theme
         self._pictures: dict[int, tuple[_Says, QPixmap]] = {}
+        self.most_pictures = _MOST_HEADS
         self.setFixedWidth(HEAD_WIDTH)
         self.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
 
@@ -178,7 +179,7 @@ class PlaceHeader(QHeaderView):
             kept = (says, picture)
         # The one looked at last stands last, and goes last.
         self._pictures[section] = kept
-        if len(self._pictures) > _MOST_HEADS:
+        if len(self._pictures) > self.most_pictures:
             del self._pictures[next(iter(self._pictures))]
         return kept[1]
 
@@ -504,6 +505,8 @@ class LedgerTable(QTableView):
         """Finish one row of those that are seen, or else ink one of a screen's worth beyond: a hand
         that goes on scrolling waits for one at most."""
         seen = self._visible_rows()
+        # On a tall screen what is inked ahead must not be given up at once.
+        self.cells.most_rows = self._heads.most_pictures = max(_MOST_HEADS, 3 * len(seen))
         above = range(seen.start - 1, max(-1, seen.start - len(seen)), -1)
         below = range(seen.stop, min(len(self._ledger.rows), seen.stop + len(seen)))
         columns = [
@@ -514,13 +517,14 @@ class LedgerTable(QTableView):
         ]
         spans, ratio = self._spans(), self.devicePixelRatioF()
         for row in (*seen, *(above if self._is_scrolled_up else below)):
-            if isinstance(self._ledger.rows[row], PlaceRow):
+            is_place = isinstance(self._ledger.rows[row], PlaceRow)
+            height = self.rowHeight(row)
+            if is_place and self.cells.ink([(row, height)], columns, spans, ratio):
                 self._heads.ink(row)
-                if self.cells.ink([(row, self.rowHeight(row))], columns, spans, ratio):
-                    top, height = self.rowViewportPosition(row), self.rowHeight(row)
-                    self.viewport().update(0, top, self.viewport().width(), height)
-                    self._ahead.start()
-                    return
+                top = self.rowViewportPosition(row)
+                self.viewport().update(0, top, self.viewport().width(), height)
+                self._ahead.start()
+                return
 
     def _spans(self) -> Spans:
         """Where each column begins in a row, and how wide it is."""
