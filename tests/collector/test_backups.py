@@ -18,6 +18,7 @@ from rook_tally.store.maintenance.backup_schedule import (
     last_backup,
     set_backup_schedule,
 )
+from rook_tally.store.site import set_site
 from tests.builders import append, begin_series
 from tests.processes import CollectorProcess, rook_tally, wait_until
 
@@ -49,6 +50,25 @@ def test_one_a_day_which_can_be_opened(store: Store, tmp_path: Path) -> None:
     assert len(list((tmp_path / "copies").glob("*.db"))) == 2
     with store.read() as connection:
         assert last_backup(connection).made_us == NOW_US + DAY_US
+
+
+def test_from_an_hour_of_the_sites_clock_on(store: Store, tmp_path: Path) -> None:
+    append(store, begin_series(store), (NOW_US - HOUR_US, 20.0))
+    with store.write() as connection:
+        # UTC+13: noon in London is one in the morning there.
+        set_site(connection, name="Quay", zone="Pacific/Auckland")
+        set_backup_schedule(connection, BackupSchedule(str(tmp_path / "copies"), from_hour=3))
+
+    def made() -> list[str]:
+        return sorted(one.name for one in (tmp_path / "copies").glob("*.db"))
+
+    # There is none yet: not put off.
+    back_up_if_due(store, NOW_US - DAY_US)
+    assert made() == ["site-2026-12-31.db"]
+    back_up_if_due(store, NOW_US + HOUR_US)
+    assert len(made()) == 1
+    back_up_if_due(store, NOW_US + 2 * HOUR_US)
+    assert made() == ["site-2026-12-31.db", "site-2027-01-01.db"]
 
 
 def test_old_ones_go_and_nothing_else_in_the_folder(store: Store, tmp_path: Path) -> None:

@@ -9,18 +9,27 @@ import pytest
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt
 from PySide6.QtGui import QDropEvent, QImage
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog
+from PySide6.QtWidgets import QDialog, QFileDialog
 from pytestqt.qtbot import QtBot
 
 from rook_tally.core.errors import UsageError
 from rook_tally.core.plans import MOST_BYTES, MOST_SIDE, checked_picture
 from rook_tally.desk.app.views import STATIONS
 from rook_tally.desk.app.window import DeskWindow
+from rook_tally.desk.dialogs.changes import ChangesDialog
+from rook_tally.desk.dialogs.in_reach import InReachDialog
+from rook_tally.desk.dialogs.keys import KeysDialog
+from rook_tally.desk.dialogs.leaves import LeavesDialog
+from rook_tally.desk.dialogs.places import PlacesDialog
+from rook_tally.desk.dialogs.site_file import SiteFileDialog
+from rook_tally.desk.dialogs.site_settings import SiteDialog
+from rook_tally.desk.dialogs.store_care import StoreCareDialog
 from rook_tally.desk.parts.picture_file import picture_of_file
 from rook_tally.desk.parts.plan_painter import mark_area
 from rook_tally.desk.parts.value_dialog import ValueDialog
 from rook_tally.desk.plan.canvas import STATION_MIME
 from rook_tally.desk.plan.page import PlanPage
+from rook_tally.desk.plan.site_tasks import SiteTask, more_tasks
 from rook_tally.desk.plan.where_dialog import WhereDialog
 from rook_tally.store.base import Store
 from rook_tally.store.site import Site, describe_station, load_site
@@ -29,6 +38,18 @@ from tests.desk.conftest import OpenDesk
 from tests.desk.driving import opened
 
 PATIENCE_MS = 30_000
+OPENS: dict[SiteTask, type[QDialog]] = {
+    SiteTask.SETTINGS: SiteDialog,
+    SiteTask.PLACES: PlacesDialog,
+    SiteTask.UNITS: ValueDialog,
+    SiteTask.STORE: StoreCareDialog,
+    SiteTask.DOORS: InReachDialog,
+    SiteTask.ACCESS_KEYS: KeysDialog,
+    SiteTask.LEAVES: LeavesDialog,
+    SiteTask.CHANGES: ChangesDialog,
+    SiteTask.READ_FILE: SiteFileDialog,
+    SiteTask.SAVE_FILE: QFileDialog,
+}
 
 
 @pytest.fixture
@@ -220,3 +241,18 @@ def test_pictures_are_brought_to_what_is_kept(qtbot: QtBot, tmp_path: Path) -> N
         file.truncate(200_000_000)
     with pytest.raises(UsageError, match="200 MB"):
         picture_of_file(tmp_path / "huge.png")
+
+
+def test_everything_of_the_site_is_reached_from_its_page(window: DeskWindow, qtbot: QtBot) -> None:
+    page = window.stations.plan
+    for task, opens in OPENS.items():
+        if task is SiteTask.SETTINGS:
+            QTest.mouseClick(page.change, Qt.MouseButton.LeftButton)
+        elif task is SiteTask.PLACES:
+            QTest.mouseClick(page.places, Qt.MouseButton.LeftButton)
+        else:
+            words = dict(more_tasks())[task]
+            (action,) = [one for one in page.more.menu().actions() if one.text() == words]
+            action.trigger()
+        opened(qtbot, window, opens).reject()
+        qtbot.waitUntil(lambda: not window.dialogs.open, timeout=PATIENCE_MS)

@@ -14,15 +14,22 @@ from rook_tally.core.errors import UsageError
 from rook_tally.core.hours_of_day import HoursOfDay
 from rook_tally.core.moment_words import ClockStyle, DateStyle
 from rook_tally.core.site_settings import DecimalMark, SiteSettings, Weekday
-from rook_tally.desk.data.site_settings import SaveSiteSettings, SiteForm, SiteSettingsQuery
+from rook_tally.desk.data.site_settings import (
+    NO_COPIES,
+    SaveSiteSettings,
+    SiteForm,
+    SiteSettingsQuery,
+)
 from rook_tally.desk.dialogs.site_settings import SiteDialog
 from rook_tally.store.base import Store
 from rook_tally.store.maintenance.backup_schedule import (
+    BackupSchedule,
     LastBackup,
     note_backup,
     schedule_into,
     set_backup_schedule,
 )
+from rook_tally.store.site import StrayBounds
 from tests.builders import NOON_US
 from tests.desk.conftest import OpenDesk
 from tests.desk.driving import PATIENCE_MS, opened
@@ -43,12 +50,24 @@ def test_changed_in_the_window_and_undone(
     qtbot.waitUntil(dialog.isEnabled, timeout=PATIENCE_MS)
     dialog.name.setText("Quay")
     dialog.zone.setText("Pacific/Auckland")
-    copies = str(tmp_path / "copies") if before.can_be_copied else ""
-    dialog.folder.setText(copies)
+    keeping, copies = dialog.keeping, NO_COPIES
+    QTest.mouseClick(dialog.page_names[2], Qt.MouseButton.LeftButton)
+    if before.can_be_copied:
+        assert keeping.isVisible()
+        copies = BackupSchedule(str(tmp_path / "copies"), daily=3, from_hour=4)
+        keeping.folder.setText(copies.folder)
+        keeping.daily.setText("3")
+        keeping.hour.setCurrentIndex(4)
+    keeping.stray_mb.setText("20")
+    keeping.stray_days.setText("0")
+    keeping.thinning.setText("400")
     dialog.keys.setCurrentIndex(dialog.keys.findData(KeysWanted.FROM_ALL))
     dialog.passwords.setCurrentIndex(dialog.passwords.findData(PasswordsAt.IN_STORE))
     dialog.position.setText("-36.9, 174.8")
     dialog.above_sea.setText("1 000")
+    dialog.save.click()
+    assert "days that strays are kept: 0 cannot be" in dialog.why.text()
+    keeping.stray_days.setText("30")
     dialog.quiet.setText("sometimes")
     dialog.save.click()
     assert "are no hours" in dialog.why.text()
@@ -65,6 +84,8 @@ def test_changed_in_the_window_and_undone(
         KeysWanted.FROM_ALL,
         PasswordsAt.IN_STORE,
         copies,
+        StrayBounds(20_000_000, 30.0),
+        400.0,
         can_be_copied=before.can_be_copied,
         settings=SiteSettings(
             latitude=-36.9,
@@ -107,7 +128,11 @@ def test_copies_that_cannot_be_made_there_are_refused(store: Store, tmp_path: Pa
     why = "cannot be written" if before.can_be_copied else "the server's own tools"
     wanted = SaveSiteSettings(
         SiteForm(
-            "Quay", "UTC", KeysWanted.BY_DOOR, PasswordsAt.DESKTOP, str(tmp_path / "file" / "in")
+            "Quay",
+            "UTC",
+            KeysWanted.BY_DOOR,
+            PasswordsAt.DESKTOP,
+            BackupSchedule(str(tmp_path / "file" / "in")),
         )
     )
     with pytest.raises(UsageError, match=why), store.write() as connection:

@@ -6,6 +6,7 @@ import time
 from pathlib import Path
 
 import typer
+from msgspec.structs import replace
 
 from rook_tally.cli.progress_line import progress_line
 from rook_tally.core.errors import UsageError
@@ -35,12 +36,16 @@ def write_backup(where: str, target: Path) -> None:
 
 def schedule_backups(where: str, folder: str) -> None:
     """Have a copy made every day into a folder, or no longer (`off`)."""
-    is_on = folder != "off"
-    schedule = schedule_into(folder) if is_on else None
+    told = schedule_into(folder) if folder != "off" else None
+    schedule = None
     with existing_store(where) as store:
         if store.path is None:
             raise UsageError(f"{where} is a server's database", remedy="use the server's own tools")
         with store.write() as connection:
+            if told is not None:
+                # How many stay is set elsewhere.
+                before = backup_schedule(connection) or told
+                schedule = replace(before, folder=told.folder)
             set_backup_schedule(connection, schedule)
     if schedule is None:
         typer.echo("no daily copies are made any more; those there are stay")
@@ -58,7 +63,7 @@ def print_backups(where: str) -> None:
     if schedule is None:
         typer.echo("no daily copies are made; rook-tally backup --daily FOLDER begins them")
         return
-    typer.echo(f"a copy a day into {schedule.folder}")
+    typer.echo(f"a copy a day into {schedule.folder}, from {schedule.from_hour:02d}:00 on")
     if last.made_us:
         made_s = time.time() - last.made_us / 1e6
         typer.echo(f"the last one {age(made_s)} ago: {last.path}")

@@ -16,7 +16,7 @@ from rook_tally.collector.leases import look_while_held
 from rook_tally.core.alarms.journal import Entry, JournalKind
 from rook_tally.core.errors import StoreError
 from rook_tally.core.generations import copies_that_stay
-from rook_tally.core.timestamps import HOUR_US, datetime_from_time_us
+from rook_tally.core.timestamps import DAY_US, HOUR_US, datetime_from_time_us
 from rook_tally.store.alarms import write_journal
 from rook_tally.store.alarms.clock_trust import may_remove
 from rook_tally.store.base import Store
@@ -66,7 +66,11 @@ def back_up_if_due(store: Store, now_us: int) -> None:
             return
         zone = ZoneInfo(load_site(connection).zone)
         is_clock_sure = may_remove(connection, now_us=now_us)
-    today = datetime_from_time_us(now_us).astimezone(zone).date()
+    now = datetime_from_time_us(now_us).astimezone(zone)
+    today = now.date()
+    if now.hour < schedule.from_hour and 0 <= now_us - last.made_us < 2 * DAY_US:
+        # Later today. Who has none of the last two days gets one at once.
+        return
     target = Path(schedule.folder) / f"{store.path.stem}-{today.isoformat()}.db"
     if last.path == str(target) and not last.trouble:
         return

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import platform
+from collections.abc import Callable
 from functools import partial
 from typing import TYPE_CHECKING
 
@@ -22,6 +23,7 @@ from rook_tally.desk.data.site_commands import ShowInSystem
 from rook_tally.desk.data.time_window import TimeWindow
 from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.desk.parts.file_dialog import file_to_save
+from rook_tally.desk.plan.site_tasks import SiteTask
 from rook_tally.login import login_name
 from rook_tally.store.site import Place, Series, Station
 
@@ -66,6 +68,22 @@ class Dialogs:
         dialog = AlarmDialog(window.theme, window.state, window.client, window)
         dialog.watch_wanted.connect(window.show_watch)
         self._show(dialog)
+
+    def show_task(self, task: SiteTask) -> None:
+        """Open what sets up that of the site."""
+        opens: dict[SiteTask, Callable[[], None]] = {
+            SiteTask.SETTINGS: self.show_site,
+            SiteTask.PLACES: self.show_places,
+            SiteTask.UNITS: self.choose_units,
+            SiteTask.STORE: self.show_store,
+            SiteTask.DOORS: self.show_in_reach,
+            SiteTask.ACCESS_KEYS: self.show_access_keys,
+            SiteTask.LEAVES: self.show_leaves,
+            SiteTask.CHANGES: self.show_changes,
+            SiteTask.READ_FILE: self.read_site_file,
+            SiteTask.SAVE_FILE: self.save_site_file,
+        }
+        opens[task]()
 
     def show_site(self) -> None:
         """The site's settings."""

@@ -100,7 +100,6 @@ def make_stations(window: DeskWindow) -> StationsView:
     made.readings_wanted.connect(window.dialogs.show_readings)
     made.series_opened.connect(window.open_in_strip)
     made.in_reach_wanted.connect(window.dialogs.show_in_reach)
-    made.plan.site_wanted.connect(window.dialogs.show_site)
-    made.plan.places_wanted.connect(lambda: window.dialogs.show_places())
+    made.plan.task_wanted.connect(window.dialogs.show_task)
     made.plan.told.connect(window.tell)
     return made

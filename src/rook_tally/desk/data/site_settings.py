@@ -4,23 +4,27 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 
+from msgspec.structs import replace as replaced
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.access_policy import KeysWanted, PasswordsAt
 from rook_tally.core.errors import UsageError
 from rook_tally.core.moment_words import moment_words
+from rook_tally.core.quantities.number_input import typed_number
 from rook_tally.core.site_settings import SiteSettings
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.data.conflict import UNCHECKED, Unchecked, check_base
 from rook_tally.desk.data.texts import tr
 from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.store.maintenance.backup_schedule import (
+    BackupSchedule,
     backup_schedule,
     last_backup,
     schedule_into,
     set_backup_schedule,
 )
-from rook_tally.store.site import load_site, set_site
+from rook_tally.store.maintenance.thinning import thin_always_after, thinned_after_days
+from rook_tally.store.site import StrayBounds, load_site, set_site, set_stray_bounds, stray_bounds
 from rook_tally.store.site.configuration import settle_site, zone_named
 from rook_tally.store.site.trust import keys_wanted, passwords_at, set_keys_wanted, set_passwords_at
 
@@ -35,16 +39,25 @@ PASSWORDS = (
 )
 
 
+NO_COPIES = BackupSchedule("")
+
+
 @dataclass(frozen=True, slots=True)
 class SiteForm:
-    """Settings of the whole site. `copies_into` is the folder of the daily copies, empty for none;
-    `can_be_copied` is False for a server's store; `settings` are position, height and the like."""
+    """Settings of the whole site.
+
+    `copies` says where daily copies go (a folder that is empty: none are made), from when on and
+    how many stay; `thin_after_days` is None when every reading is kept for good; `can_be_copied` is
+    False for a server's store; `settings` are position, height and the like.
+    """
 
     name: str
     zone: str
     keys: KeysWanted
     passwords: PasswordsAt
-    copies_into: str = ""
+    copies: BackupSchedule = NO_COPIES
+    strays: StrayBounds = field(default_factory=StrayBounds)
+    thin_after_days: float | None = None
     copied: str = ""
     can_be_copied: bool = True
     settings: SiteSettings = field(default_factory=SiteSettings)
@@ -71,7 +84,9 @@ class SiteSettingsQuery:
             site.zone,
             keys_wanted(connection),
             passwords_at(connection),
-            "" if schedule is None else schedule.folder,
+            schedule or NO_COPIES,
+            stray_bounds(connection),
+            thinned_after_days(connection),
             copied,
             can_be_copied=connection.dialect.name == "sqlite",
             settings=site.settings,
@@ -101,17 +116,44 @@ class SaveSiteSettings:
             # When the last copy was made is no setting.
             base = replace(self.base, copied=before.copied)
             check_base(tr("The site's settings"), base, before)
-        folder = wanted.copies_into.strip()
-        if folder != before.copies_into:
-            if folder and not before.can_be_copied:
-                raise UsageError(
-                    tr("a server's store is copied by the server's own tools"),
-                    remedy=tr("leave the folder empty"),
-                )
-            set_backup_schedule(connection, schedule_into(folder) if folder else None)
+        if wanted.copies != before.copies:
+            self._write_copies(connection, before)
+        if wanted.strays != before.strays:
+            set_stray_bounds(connection, wanted.strays)
+        if wanted.thin_after_days != before.thin_after_days:
+            thin_always_after(connection, wanted.thin_after_days)
         set_site(connection, name=wanted.name, zone=wanted.zone.strip())
         settle_site(connection, wanted.settings)
         set_keys_wanted(connection, wanted.keys)
         set_passwords_at(connection, wanted.passwords)
         after = SiteSettingsQuery().run(connection)
         return UndoableResult(tr("The site's settings are saved"), SaveSiteSettings(before, after))
+
+    def _write_copies(self, connection: Connection, before: SiteForm) -> None:
+        wanted = self.wanted.copies
+        folder = wanted.folder.strip()
+        if folder and not before.can_be_copied:
+            raise UsageError(
+                tr("a server's store is copied by the server's own tools"),
+                remedy=tr("leave the folder empty"),
+            )
+        if folder != before.copies.folder and folder:
+            folder = schedule_into(folder).folder
+        set_backup_schedule(connection, replaced(wanted, folder=folder) if folder else None)
+
+
+def typed_count(name: str, text: str, *, least: float = 0.0, most: float = 10_000.0) -> float:
+    """A number as it is typed beside its name.
+
+    Raises
+    ------
+    UsageError
+        When it is none, or out of bounds.
+    """
+    number = typed_number(text)
+    if not least <= number <= most:
+        raise UsageError(
+            tr("{0}: {1} cannot be", name, text.strip()),
+            remedy=tr("give a number from {0:g} to {1:g}", least, most),
+        )
+    return number

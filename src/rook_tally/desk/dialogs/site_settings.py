@@ -1,4 +1,4 @@
-"""The site's settings: its name and time zone, who needs an access key, passwords, daily copies."""
+"""The site's settings: what and where it is, how windows write, what is kept, who may come in."""
 
 from __future__ import annotations
 
@@ -8,11 +8,11 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QComboBox,
     QCompleter,
-    QFileDialog,
     QFormLayout,
     QHBoxLayout,
     QLineEdit,
     QPushButton,
+    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -39,6 +39,7 @@ from rook_tally.desk.data.site_settings import (
 )
 from rook_tally.desk.data.store_client import ClientScope
 from rook_tally.desk.data.undo import UndoableResult
+from rook_tally.desk.dialogs.site_keeping import KeepingPage
 from rook_tally.desk.dialogs.site_styles import (
     clock_choices,
     date_choices,
@@ -62,17 +63,13 @@ class SiteDialog(StoreDialog):
         self.setMinimumWidth(680)
         self._before: SiteForm | None = None
         self._is_saving = False
-        self.name, self.zone, self.folder = QLineEdit(), QLineEdit(), QLineEdit()
+        self.name, self.zone = QLineEdit(), QLineEdit()
         self.name.setAccessibleName(tr("name of the site"))
         self.zone.setAccessibleName(tr("time zone"))
         completer = QCompleter(sorted(available_timezones()), self)
         completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
         completer.setFilterMode(Qt.MatchFlag.MatchContains)
         self.zone.setCompleter(completer)
-        self.folder.setAccessibleName(tr("folder for daily copies"))
-        self.folder.setPlaceholderText(tr("none are made"))
-        self.choose = QPushButton(tr("Choose…"))
-        self.choose.setObjectName("small")
         self.position, self.above_sea, self.quiet = QLineEdit(), QLineEdit(), QLineEdit()
         self.position.setAccessibleName(tr("latitude and longitude"))
         self.position.setPlaceholderText(tr("latitude, longitude in degrees, such as 50.35, −4.14"))
@@ -102,14 +99,14 @@ class SiteDialog(StoreDialog):
             self.keys.addItem(tr(words), key)
         for place, words in PASSWORDS:
             self.passwords.addItem(tr(words), place)
-        self.copied, self.why = Label(), Label()
+        self.keeping = KeepingPage(theme)
+        self.why = Label()
         self.about_quiet = Label(
             tr("Channels that have no quiet hours of their own tell only what is severe then.")
         )
         self.about_style = Label(tr("Of windows, at once; files and commands stay as they are."))
         for label, colour in (
             (self.about_style, theme.dim),
-            (self.copied, theme.dim),
             (self.about_quiet, theme.dim),
             (self.why, theme.level(Level.HIGH)),
         ):
@@ -117,37 +114,74 @@ class SiteDialog(StoreDialog):
             label.setFont(face(12))
             tint(label, colour)
         self.save, self.cancel = QPushButton(tr("Save")), QPushButton(tr("Cancel"))
+        self.pages, self.page_names = QStackedWidget(), list[QPushButton]()
         self._lay_out()
         self.setEnabled(False)
-        self.choose.clicked.connect(self._on_choose)
         self.save.clicked.connect(self._on_save)
         self.cancel.clicked.connect(self.discard)
         client.read(SiteSettingsQuery(), self._show, self.why.setText)
 
     def _lay_out(self) -> None:
-        row = QHBoxLayout()
-        row.addWidget(self.folder, 1)
-        row.addWidget(self.choose)
-        self.form = QFormLayout()
-        self.form.addRow(tr("Name"), self.name)
-        self.form.addRow(tr("Time zone"), self.zone)
-        self.form.addRow(tr("Position"), self.position)
-        self.form.addRow(tr("Height above the sea"), self.above_sea)
-        self.form.addRow(tr("The week begins on"), self.week)
         style = QHBoxLayout()
         for box in (self.decimals, self.dates, self.clocks):
             style.addWidget(box, 1)
-        self.form.addRow(tr("Language"), self.language)
-        self.form.addRow(tr("Numbers, dates, clocks"), style)
-        self.form.addRow("", self.about_style)
-        self.form.addRow(tr("Quiet hours"), self.quiet)
-        self.form.addRow("", self.about_quiet)
-        self.form.addRow(tr("Daily copies go to"), row)
-        self.form.addRow("", self.copied)
-        self.form.addRow(tr("An access key is needed by"), self.keys)
-        self.form.addRow(tr("Passwords of mail and webhooks"), self.passwords)
+        site, writing, access = QWidget(), QWidget(), QWidget()
+        for page, rows in (
+            (
+                site,
+                (
+                    (tr("Name"), self.name),
+                    (tr("Time zone"), self.zone),
+                    (tr("Position"), self.position),
+                    (tr("Height above the sea"), self.above_sea),
+                    (tr("The week begins on"), self.week),
+                    (tr("Quiet hours"), self.quiet),
+                    ("", self.about_quiet),
+                ),
+            ),
+            (
+                writing,
+                (
+                    (tr("Language"), self.language),
+                    (tr("Numbers, dates, clocks"), style),
+                    ("", self.about_style),
+                ),
+            ),
+            (
+                access,
+                (
+                    (tr("An access key is needed by"), self.keys),
+                    (tr("Passwords of mail and webhooks"), self.passwords),
+                ),
+            ),
+        ):
+            form = QFormLayout(page)
+            form.setContentsMargins(0, 0, 0, 0)
+            for words, part in rows:
+                form.addRow(words, part)
+        names = QHBoxLayout()
+        names.setSpacing(18)
+        for words, page in (
+            (tr("Site"), site),
+            (tr("How windows write"), writing),
+            (tr("Copies and what is kept"), self.keeping),
+            (tr("Who may come in"), access),
+        ):
+            self.pages.addWidget(page)
+            button = QPushButton(words)
+            button.setObjectName("page")
+            button.setCheckable(True)
+            button.setAutoExclusive(True)
+            button.setAutoDefault(False)
+            button.clicked.connect(lambda _=False, page=page: self.pages.setCurrentWidget(page))
+            self.page_names.append(button)
+            names.addWidget(button)
+        names.addStretch(1)
+        self.page_names[0].setChecked(True)
         column = QVBoxLayout(self)
-        column.addLayout(self.form)
+        column.setSpacing(14)
+        column.addLayout(names)
+        column.addWidget(self.pages)
         column.addWidget(self.why)
         column.addStretch(1)
         column.addWidget(dialog_buttons(self.save, self.cancel))
@@ -180,13 +214,7 @@ class SiteDialog(StoreDialog):
                 at = box.count() - 1
             box.setCurrentIndex(at)
         self.quiet.setText("" if told.quiet is None else hours_words(told.quiet))
-        self.folder.setText(settings.copies_into)
-        self.folder.setEnabled(settings.can_be_copied)
-        self.choose.setEnabled(settings.can_be_copied)
-        if not settings.can_be_copied:
-            self.folder.setPlaceholderText(tr("by the server's own tools"))
-        self.copied.setText(settings.copied)
-        self.form.setRowVisible(self.copied, bool(settings.copied))
+        self.keeping.show_form(settings)
         self.keys.setCurrentIndex(self.keys.findData(settings.keys))
         self.passwords.setCurrentIndex(self.passwords.findData(settings.passwords))
         self.setEnabled(True)
@@ -194,35 +222,39 @@ class SiteDialog(StoreDialog):
         self.name.selectAll()
         self.ask_about(self.save)
 
-    def _on_choose(self) -> None:
-        dialog = QFileDialog(self, tr("Folder for daily copies"), self.folder.text())
-        dialog.setFileMode(QFileDialog.FileMode.Directory)
-        dialog.fileSelected.connect(self.folder.setText)
-        dialog.open()
-
     def _on_save(self) -> None:
         if self._before is None or self._is_saving:
             return
         self.why.setText("")
         try:
-            settings = self._settings()
+            wanted = self._typed()
         except UsageError as error:
             self.why.setText(str(error))
             return
         self.save.setEnabled(False)
         self._is_saving = True
-        wanted = SaveSiteSettings(
-            SiteForm(
-                self.name.text(),
-                self.zone.text(),
-                self.keys.currentData(),
-                self.passwords.currentData(),
-                self.folder.text(),
-                settings=settings,
-            ),
-            self._before,
+        self._client.write(
+            SaveSiteSettings(wanted, self._before), self._on_saved, self._on_not_saved
         )
-        self._client.write(wanted, self._on_saved, self._on_not_saved)
+
+    def _typed(self) -> SiteForm:
+        """Everything as it is typed.
+
+        Raises
+        ------
+        UsageError
+            When something cannot be read.
+        """
+        return SiteForm(
+            self.name.text(),
+            self.zone.text(),
+            self.keys.currentData(),
+            self.passwords.currentData(),
+            self.keeping.copies(),
+            self.keeping.strays(),
+            self.keeping.thin_after_days(),
+            settings=self._settings(),
+        )
 
     def _settings(self) -> SiteSettings:
         """The position, height and quiet hours that are typed.

@@ -2721,12 +2721,22 @@
     </message>
     <message>
       <location filename="desk/data/site_settings.py" />
+      <source>{0}: {1} cannot be</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/site_settings.py" />
       <source>The site's settings</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/data/site_settings.py" />
       <source>a server's store is copied by the server's own tools</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/site_settings.py" />
+      <source>give a number from {0:g} to {1:g}</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -4786,6 +4796,121 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/dialogs/site_keeping.py" />
+      <source>folder for daily copies</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_keeping.py" />
+      <source>none are made</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_keeping.py" />
+      <source>hour from which the daily copy is made</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_keeping.py" />
+      <source>days after which readings are thinned</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_keeping.py" />
+      <source>never: every reading is kept</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_keeping.py" />
+      <source>Thinned days keep the lowest and the highest of every five minutes.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_keeping.py" />
+      <source>Daily copies go to</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_keeping.py" />
+      <source>They are made from</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_keeping.py" />
+      <source>Copies that stay</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_keeping.py" />
+      <source>Strays that are kept</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_keeping.py" />
+      <source>Days until readings are thinned</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_keeping.py" />
+      <source>Folder for daily copies</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_keeping.py" />
+      <source>how many daily copies stay</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_keeping.py" />
+      <source>how many weekly copies stay</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_keeping.py" />
+      <source>how many monthly copies stay</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_keeping.py" />
+      <source>megabytes of strays that are kept</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_keeping.py" />
+      <source>days that strays are kept</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_keeping.py" />
+      <source>by the server's own tools</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_keeping.py" />
+      <source>days</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_keeping.py" />
+      <source>weeks</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_keeping.py" />
+      <source>months</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_keeping.py" />
+      <source>MB</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_keeping.py" />
+      <source>days, the oldest go first</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/dialogs/site_settings.py" />
       <source>Site settings</source>
       <translation type="unfinished" />
@@ -4798,16 +4923,6 @@
     <message>
       <location filename="desk/dialogs/site_settings.py" />
       <source>time zone</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/site_settings.py" />
-      <source>folder for daily copies</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/site_settings.py" />
-      <source>none are made</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -4867,56 +4982,6 @@
     </message>
     <message>
       <location filename="desk/dialogs/site_settings.py" />
-      <source>Position</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/site_settings.py" />
-      <source>Height above the sea</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/site_settings.py" />
-      <source>The week begins on</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/site_settings.py" />
-      <source>Language</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/site_settings.py" />
-      <source>Numbers, dates, clocks</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/site_settings.py" />
-      <source>Quiet hours</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/site_settings.py" />
-      <source>Daily copies go to</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/site_settings.py" />
-      <source>An access key is needed by</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/site_settings.py" />
-      <source>Passwords of mail and webhooks</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/site_settings.py" />
-      <source>Folder for daily copies</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/site_settings.py" />
       <source>sign before decimals</source>
       <translation type="unfinished" />
     </message>
@@ -4937,7 +5002,62 @@
     </message>
     <message>
       <location filename="desk/dialogs/site_settings.py" />
-      <source>by the server's own tools</source>
+      <source>Site</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>How windows write</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>Copies and what is kept</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>Who may come in</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>Position</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>Height above the sea</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>The week begins on</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>Quiet hours</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>Language</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>Numbers, dates, clocks</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>An access key is needed by</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_settings.py" />
+      <source>Passwords of mail and webhooks</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -6074,6 +6194,11 @@
     </message>
     <message>
       <location filename="desk/plan/model.py" />
+      <source>{0} first</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/model.py" />
       <source>Nobody has said where it hangs.</source>
       <translation type="unfinished" />
     </message>
@@ -6090,6 +6215,11 @@
     <message>
       <location filename="desk/plan/page.py" />
       <source>places and their stations</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/page.py" />
+      <source>More</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -6195,6 +6325,46 @@
     <message>
       <location filename="desk/plan/page.py" />
       <source>Name</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/site_tasks.py" />
+      <source>Units…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/site_tasks.py" />
+      <source>Store, copies and collector…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/site_tasks.py" />
+      <source>Doors and what is in reach…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/site_tasks.py" />
+      <source>Keys of programs and gateways…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/site_tasks.py" />
+      <source>What leaves this machine…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/site_tasks.py" />
+      <source>What was changed…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/site_tasks.py" />
+      <source>Read a site file…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/plan/site_tasks.py" />
+      <source>Save as a site file…</source>
       <translation type="unfinished" />
     </message>
     <message>

@@ -107,11 +107,12 @@ class PlanModel:
 
     @property
     def site_words(self) -> str:
-        """The site in a line: zone, position, height."""
+        """The site in a line: zone, position, height, the day its weeks begin on."""
         site = self._state.site
         told = [site.zone, position_words(site.settings)]
         if site.settings.height_m is not None:
             told.append(f"{site.settings.height_m:g} m")
+        told.append(tr("{0} first", tr(site.settings.week_begins.value.capitalize())))
         return " · ".join(one for one in told if one)
 
     def about(self) -> str:

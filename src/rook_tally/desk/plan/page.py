@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QMimeData, QPoint, QSize, Qt, QTimer, Signal
@@ -33,6 +34,7 @@ from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.plan.canvas import STATION_MIME, PlanCanvas
 from rook_tally.desk.plan.commands import Hang, PutPlan, RemovePlan, RenamePlan
 from rook_tally.desk.plan.model import ListLine, PlanModel
+from rook_tally.desk.plan.site_tasks import SiteTask, more_tasks
 from rook_tally.desk.plan.texts import tr
 from rook_tally.desk.plan.where_dialog import PICTURES, WhereDialog
 
@@ -57,12 +59,11 @@ class _StationList(QListWidget):
 
 
 class PlanPage(QWidget):
-    """Shows plans. `station_opened` hears which station is to be looked at, `site_wanted` and
-    `places_wanted` that the site's settings or its places are."""
+    """Shows plans. `station_opened` hears which station is to be looked at, `task_wanted` what of
+    the site is to be set up."""
 
     station_opened = Signal(str)
-    site_wanted = Signal()
-    places_wanted = Signal()
+    task_wanted = Signal(SiteTask)
     told = Signal(str)
 
     def __init__(self, theme: Theme, state: SiteState, client: StoreClient) -> None:
@@ -76,6 +77,11 @@ class PlanPage(QWidget):
         self.list = _StationList()
         self.list.setAccessibleName(tr("places and their stations"))
         self.change, self.places = QPushButton(tr("Site…")), QPushButton(tr("Places…"))
+        self.more = QPushButton(tr("More"))
+        more = QMenu(self.more)
+        for task, words in more_tasks():
+            more.addAction(words, partial(self.task_wanted.emit, task))
+        self.more.setMenu(more)
         self.tabs = QHBoxLayout()
         self.new = QPushButton(tr("New plan…"))
         self.edit = QPushButton(tr("Plan"))
@@ -117,7 +123,7 @@ class PlanPage(QWidget):
             f"QListWidget::item:selected {{ background: {theme.sheet}; color: {theme.ink}; }}"
         )
         buttons = QHBoxLayout()
-        for button in (self.change, self.places):
+        for button in (self.change, self.places, self.more):
             button.setObjectName("small")
             buttons.addWidget(button)
         buttons.addStretch(1)
@@ -190,8 +196,8 @@ class PlanPage(QWidget):
         canvas.menu_wanted.connect(self._offer)
         self.list.currentItemChanged.connect(self._on_current)
         self.list.itemActivated.connect(lambda item: self._open(str(item.data(_STATION) or "")))
-        self.change.clicked.connect(self.site_wanted)
-        self.places.clicked.connect(self.places_wanted)
+        self.change.clicked.connect(lambda: self.task_wanted.emit(SiteTask.SETTINGS))
+        self.places.clicked.connect(lambda: self.task_wanted.emit(SiteTask.PLACES))
         self.new.clicked.connect(lambda: self._choose(""))
         self.where.clicked.connect(self._say_where)
         self.off.clicked.connect(self.take_off)

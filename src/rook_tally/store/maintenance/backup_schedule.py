@@ -17,12 +17,14 @@ _SCHEDULE, _LAST = "backup_schedule", "backup_last"
 
 
 class BackupSchedule(msgspec.Struct, frozen=True):
-    """A copy every day into a folder; so many days', weeks' and months' stay."""
+    """A copy every day into a folder, from that hour of the site's clock on; so many days', weeks'
+    and months' stay."""
 
     folder: str
     daily: int = 7
     weekly: int = 4
     monthly: int = 12
+    from_hour: int = 0
 
 
 class LastBackup(msgspec.Struct, frozen=True):

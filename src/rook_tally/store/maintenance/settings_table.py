@@ -27,6 +27,7 @@ from rook_tally.store.site.trust import keys_wanted, passwords_at, set_keys_want
 Value: TypeAlias = str | float
 _KEPT = "nothing was changed"
 _LARGEST = 1e6
+_HOUR, _LAST_HOUR = "from_hour", 23.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,17 +82,19 @@ def write_settings(connection: Connection, wanted: Mapping[str, Value]) -> None:
             one.write(connection, value)
 
 
-def _number(name: str, value: Value, *, least: float = 0.0, is_whole: bool = False) -> float:
+def _number(
+    name: str, value: Value, *, least: float = 0.0, most: float = _LARGEST, is_whole: bool = False
+) -> float:
     try:
         number = float(value)
     except ValueError:
         number = math.nan
-    if not least <= number <= _LARGEST or (is_whole and number != int(number)):
+    if not least <= number <= most or (is_whole and number != int(number)):
         what = "a whole number" if is_whole else "a number"
         raise UsageError(
             f"{name} cannot be {value!r}",
             kept=_KEPT,
-            remedy=f"give {what} from {least:g} to {_LARGEST:g}",
+            remedy=f"give {what} from {least:g} to {most:g}",
         )
     return number
 
@@ -130,7 +133,8 @@ def _read_kept(which: str, connection: Connection) -> Value:
 
 def _write_kept(which: str, connection: Connection, value: Value) -> None:
     schedule = backup_schedule(connection)
-    number = _number(f"backup_{which}", value, is_whole=True)
+    most = _LAST_HOUR if which == _HOUR else _LARGEST
+    number = _number(f"backup_{which}", value, is_whole=True, most=most)
     if schedule is None:
         raise UsageError(
             "no copies are made", kept=_KEPT, remedy="say backup_folder first, where they go"
@@ -180,12 +184,17 @@ SETTINGS: tuple[Setting, ...] = (
     *(
         Setting(
             f"backup_{which}",
-            f"how many {which} copies stay",
+            words,
             float(usual),
             partial(_read_kept, which),
             partial(_write_kept, which),
         )
-        for which, usual in (("daily", 7), ("weekly", 4), ("monthly", 12))
+        for which, words, usual in (
+            (_HOUR, "the hour of day from which the copy is made, by the site's clock", 0),
+            ("daily", "how many daily copies stay", 7),
+            ("weekly", "how many weekly copies stay", 4),
+            ("monthly", "how many monthly copies stay", 12),
+        )
     ),
     Setting(
         "strays_mb",
