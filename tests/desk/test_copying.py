@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import pytest
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QGuiApplication
+from PySide6.QtGui import QAction, QGuiApplication
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QListWidget,
     QListWidgetItem,
+    QMenu,
+    QPushButton,
     QTableWidget,
     QTableWidgetItem,
 )
@@ -20,6 +22,7 @@ from rook_tally.core.workings.definitions import Working
 from rook_tally.desk.app.views import WATCH, WORKINGS
 from rook_tally.desk.app.window import DeskWindow
 from rook_tally.desk.parts.copying import let_copy
+from rook_tally.desk.parts.list_menu import offer_buttons
 from rook_tally.store.alarms import save_watch
 from rook_tally.store.base import Store
 from rook_tally.store.workings import save_working
@@ -95,3 +98,57 @@ def test_f2_lets_a_name_be_typed_over(window: DeskWindow, qtbot: QtBot, at: int)
     name = view.name if at == WATCH else view.formula_page.head.name
     qtbot.waitUntil(name.hasFocus, timeout=PATIENCE_MS)
     assert name.selectedText() == name.text()
+
+
+def _menu_of(view: QAbstractItemView) -> dict[str, QAction]:
+    """What a right click in a list offers, by its words."""
+    view.customContextMenuRequested.emit(view.rect().center())
+    menu = next(one for one in view.findChildren(QMenu) if one.isVisible())
+    return {one.text(): one for one in menu.actions() if one.text()}
+
+
+def test_a_right_click_offers_what_buttons_do_with_the_row(qtbot: QtBot) -> None:
+    lines, pressed = QListWidget(), list[str]()
+    qtbot.addWidget(lines)
+    lines.addItems(["school", "shed"])
+    alter, remove, hidden = QPushButton("Change…"), QPushButton("Delete"), QPushButton("More")
+    for name, button in (("Change…", alter), ("Delete", remove), ("More", hidden)):
+        button.setParent(lines)
+        button.clicked.connect(lambda _=False, name=name: pressed.append(name))
+    hidden.hide()
+    offer_buttons(lines, alter, hidden, remove=remove)
+    with qtbot.waitExposed(lines):
+        lines.show()
+    alter.setEnabled(False)
+    offered = _menu_of(lines)
+    assert {name: one.isEnabled() for name, one in offered.items()} == {
+        "Change…": False,
+        "Delete": True,
+        "Copy": True,
+    }
+    offered["Delete"].trigger()
+    lines.setFocus()
+    QTest.keyClick(lines, Qt.Key.Key_Delete)
+    remove.setEnabled(False)
+    QTest.keyClick(lines, Qt.Key.Key_Delete)
+    assert pressed == ["Delete", "Delete"]
+
+
+def test_every_list_of_the_dialogs_has_its_menu(window: DeskWindow, qtbot: QtBot) -> None:
+    dialogs = window.dialogs
+    for show in (
+        dialogs.show_alarms,
+        dialogs.show_changes,
+        dialogs.show_guidelines,
+        dialogs.show_access_keys,
+        dialogs.show_leaves,
+        dialogs.show_in_reach,
+    ):
+        show()
+        (dialog,) = dialogs.open
+        lists = [*dialog.findChildren(QListWidget), *dialog.findChildren(QTableWidget)]
+        assert lists
+        for view in lists:
+            assert "Copy" in _menu_of(view), dialog
+        dialog.reject()
+        qtbot.waitUntil(lambda: not dialogs.open, timeout=PATIENCE_MS)

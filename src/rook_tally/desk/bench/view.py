@@ -45,6 +45,7 @@ from rook_tally.desk.data.file_names import FilePurpose
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import StoreClient
 from rook_tally.desk.data.time_window import TimeWindow
+from rook_tally.desk.parts.copying import let_copy
 from rook_tally.desk.parts.file_dialog import file_to_save
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
@@ -93,6 +94,7 @@ class BenchView(QWidget):
         self.model = BenchModel(state)
         self.items = BenchListModel(self.model)
         self.list = BenchList(self.items, theme, self)
+        let_copy(self.list, with_menu=False)
         self.new = QPushButton(tr("New…"))
         self.over, self.lines_title = Label(), Label()
         self.sentence = SentenceLabel(theme)

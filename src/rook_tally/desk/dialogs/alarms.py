@@ -22,9 +22,9 @@ from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import StoreClient
 from rook_tally.desk.dialogs.texts import tr
 from rook_tally.desk.parts.alarm_lines import state_words
-from rook_tally.desk.parts.copying import let_copy
 from rook_tally.desk.parts.fonts_and_colours import face
 from rook_tally.desk.parts.label import Label
+from rook_tally.desk.parts.list_menu import offer_buttons
 from rook_tally.desk.parts.widgets import list_style, tint
 from rook_tally.store.alarms import ActiveAlarm
 from rook_tally.store.site import RequestKind
@@ -44,7 +44,6 @@ class AlarmDialog(QDialog):
         self._state, self._client = state, client
         self.shown: tuple[ActiveAlarm, ...] = ()
         self.list = QListWidget()
-        let_copy(self.list)
         self.list.setAccessibleName(tr("alarms"))
         self.list.setFont(face(13))
         self.list.setStyleSheet(list_style(theme))
@@ -71,6 +70,7 @@ class AlarmDialog(QDialog):
         column.addWidget(self.list, 1)
         column.addWidget(self.word)
         column.addLayout(buttons)
+        offer_buttons(self.list, self.acknowledge, self.shelve, self.unshelve, self.open_watch)
         self.acknowledge.clicked.connect(lambda: self._ask(RequestKind.ACKNOWLEDGE))
         self.shelve.clicked.connect(lambda: self._ask(RequestKind.SHELVE))
         self.unshelve.clicked.connect(lambda: self._ask(RequestKind.UNSHELVE))

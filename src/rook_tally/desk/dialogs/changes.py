@@ -25,9 +25,9 @@ from rook_tally.desk.data.store_client import ClientScope
 from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.desk.dialogs.store_dialog import StoreDialog
 from rook_tally.desk.dialogs.texts import tr
-from rook_tally.desk.parts.copying import let_copy
 from rook_tally.desk.parts.fonts_and_colours import face
 from rook_tally.desk.parts.label import Label
+from rook_tally.desk.parts.list_menu import offer_buttons
 from rook_tally.desk.parts.widgets import list_style, tint
 from rook_tally.login import login_name
 from rook_tally.store.site.change_history import ConfigurationChange
@@ -56,7 +56,6 @@ class ChangesDialog(StoreDialog):
         self.filter.setAccessibleName(tr("find changes"))
         self.filter.setClearButtonEnabled(True)
         self.list = QListWidget()
-        let_copy(self.list)
         self.list.setAccessibleName(tr("changes"))
         self.list.setFont(face(12))
         self.list.setWordWrap(True)
@@ -78,6 +77,7 @@ class ChangesDialog(StoreDialog):
         column.addLayout(row)
         self.filter.textChanged.connect(lambda _text: self._fill())
         self.list.currentItemChanged.connect(lambda *_: self._refresh())
+        offer_buttons(self.list, self.undo)
         self.undo.clicked.connect(self._on_undo)
         close.clicked.connect(self.close)
         self.read_again()

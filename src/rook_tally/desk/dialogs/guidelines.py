@@ -33,6 +33,7 @@ from rook_tally.desk.data.store_client import ClientScope
 from rook_tally.desk.dialogs.store_dialog import StoreDialog
 from rook_tally.desk.dialogs.texts import tr
 from rook_tally.desk.parts.label import Label
+from rook_tally.desk.parts.list_menu import offer_buttons
 from rook_tally.desk.parts.row_table import RowTable
 from rook_tally.desk.parts.saving_dialog import SavingDialog
 from rook_tally.desk.parts.widgets import tint
@@ -75,6 +76,7 @@ class GuidelinesDialog(StoreDialog):
         column.addLayout(foot)
         self.table.itemSelectionChanged.connect(self._refresh)
         self.table.doubleClicked.connect(lambda _at: self._alter())
+        offer_buttons(self.table, self.new, self.alter, remove=self.remove)
         self.new.clicked.connect(lambda: self._write(None))
         self.alter.clicked.connect(self._alter)
         self.remove.clicked.connect(self._on_remove)

@@ -21,6 +21,7 @@ from rook_tally.desk.dialogs.store_dialog import StoreDialog
 from rook_tally.desk.dialogs.texts import tr, tr_count
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
+from rook_tally.desk.parts.list_menu import offer_buttons
 from rook_tally.desk.parts.row_table import RowTable
 from rook_tally.desk.parts.widgets import tint
 from rook_tally.store.site import Door, DoorState, StrayGroup
@@ -63,6 +64,8 @@ class InReachDialog(StoreDialog):
         self.reach.doubleClicked.connect(lambda _at: self._on_use())
         self.doors.itemSelectionChanged.connect(self._refresh)
         self.doors.doubleClicked.connect(lambda _at: self._on_alter())
+        offer_buttons(self.reach, self.use)
+        offer_buttons(self.doors, self.new, self.alter, remove=self.remove)
         self.use.clicked.connect(self._on_use)
         self.new.clicked.connect(lambda: self._open())
         self.alter.clicked.connect(self._on_alter)

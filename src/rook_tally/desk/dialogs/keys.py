@@ -25,6 +25,7 @@ from rook_tally.desk.data.undo import SavedResult
 from rook_tally.desk.dialogs.store_dialog import StoreDialog
 from rook_tally.desk.dialogs.texts import tr, tr_count
 from rook_tally.desk.parts.label import Label
+from rook_tally.desk.parts.list_menu import offer_buttons
 from rook_tally.desk.parts.row_table import RowTable
 from rook_tally.desk.parts.widgets import tint
 from rook_tally.store.site.read_keys import ReadScope
@@ -68,6 +69,7 @@ class KeysDialog(StoreDialog):
         self._lay_out()
         self.table.itemSelectionChanged.connect(self._refresh)
         self.name.textChanged.connect(self._refresh)
+        offer_buttons(self.table, remove=self.revoke)
         self.make.clicked.connect(self._on_make)
         self.name.returnPressed.connect(self._on_make)
         self.revoke.clicked.connect(self._on_revoke)

@@ -25,6 +25,7 @@ from rook_tally.desk.dialogs.store_dialog import StoreDialog
 from rook_tally.desk.dialogs.texts import tr
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
+from rook_tally.desk.parts.list_menu import offer_buttons
 from rook_tally.desk.parts.row_table import RowTable
 from rook_tally.desk.parts.widgets import tint
 from rook_tally.leaving.ways_out import SWITCHED_APART, WayOut, summary
@@ -76,6 +77,7 @@ class LeavesDialog(StoreDialog):
         column.addWidget(self.problem)
         column.addLayout(row)
         self.table.itemSelectionChanged.connect(self._refresh)
+        offer_buttons(self.table, self.switch, self.alter, remove=self.remove)
         self.switch.clicked.connect(self._on_switch)
         self.new.clicked.connect(lambda: self.forward_wanted.emit(""))
         self.alter.clicked.connect(self._alter)

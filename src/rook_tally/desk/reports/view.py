@@ -21,6 +21,7 @@ from rook_tally.core.theme import Theme
 from rook_tally.desk.data.file_names import FilePurpose
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import StoreClient
+from rook_tally.desk.parts.copying import let_copy
 from rook_tally.desk.parts.file_dialog import file_to_save
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
@@ -65,6 +66,7 @@ class ReportsView(QWidget):
         self.model = ReportsModel(state)
         self.items = ReportListModel(self.model)
         self.list = ReportList(self.items, theme, self)
+        let_copy(self.list, with_menu=False)
         self.new = QPushButton(tr("New…"))
         self.pages = PagesWidget(theme)
         self.said = Label()

@@ -33,6 +33,7 @@ from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.desk.parts.asking_dialog import AskingDialog
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
+from rook_tally.desk.parts.list_menu import offer_buttons
 from rook_tally.desk.parts.saving_dialog import dialog_buttons
 from rook_tally.desk.parts.widgets import list_style, tint
 from rook_tally.desk.stations.kind_model import (
@@ -101,6 +102,7 @@ class KindsDialog(AskingDialog):
         self.save, self.shut = QPushButton(tr("Save")), QPushButton(tr("Close"))
         self._lay_out()
         self._connect()
+        offer_buttons(self.list, self.new, remove=self.remove)
         self.read_again()
 
     def _table(self, heads: Sequence[str], name: str, *, stretched: int) -> QTableWidget:

@@ -18,9 +18,9 @@ from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.store_client import StoreClient
 from rook_tally.desk.data.undo import UndoableResult
-from rook_tally.desk.parts.copying import let_copy
 from rook_tally.desk.parts.fonts_and_colours import face
 from rook_tally.desk.parts.label import Label
+from rook_tally.desk.parts.list_menu import offer_buttons
 from rook_tally.desk.parts.widgets import list_style, tint
 from rook_tally.desk.stations.life_commands import ChangeLife, LifeStep, PutAway, PutAwayQuery
 from rook_tally.desk.stations.texts import tr
@@ -37,7 +37,6 @@ class PutAwayDialog(QDialog):
         self.setWindowTitle(tr("Stations out of use"))
         self.resize(560, 320)
         self.list = QListWidget()
-        let_copy(self.list)
         self.list.setAccessibleName(tr("stations out of use"))
         self.list.setStyleSheet(list_style(theme))
         self.list.setFont(face(13))
@@ -58,6 +57,7 @@ class PutAwayDialog(QDialog):
         column.addLayout(row)
         self.list.currentItemChanged.connect(lambda *_: self._refresh())
         self.list.itemActivated.connect(lambda *_: self._on_restore())
+        offer_buttons(self.list, self.restore)
         self.restore.clicked.connect(self._on_restore)
         close.clicked.connect(self.close)
         self.problem.hide()

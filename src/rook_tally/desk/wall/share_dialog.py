@@ -22,6 +22,7 @@ from rook_tally.core.quantities.number_format import age
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
+from rook_tally.desk.parts.list_menu import offer_buttons
 from rook_tally.desk.parts.widgets import list_style, tint
 from rook_tally.desk.wall.commands import MakeLink, RevokeLink, SetPage
 from rook_tally.desk.wall.model import WallModel
@@ -48,6 +49,7 @@ class ShareDialog(QDialog):
         self.make, self.revoke = QPushButton(tr("Make a link")), QPushButton(tr("Revoke"))
         self.copy, self.code = QPushButton(tr("Copy")), Label()
         self._lay_out()
+        offer_buttons(self.devices, remove=self.revoke)
         self.is_on.clicked.connect(self._switch)
         self.make.clicked.connect(self._make)
         self.name.returnPressed.connect(self._make)

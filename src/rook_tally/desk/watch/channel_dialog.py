@@ -24,9 +24,9 @@ from rook_tally.core.theme import Theme
 from rook_tally.desk.data.store_client import ClientScope
 from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.desk.parts.asking_dialog import AskingDialog
-from rook_tally.desk.parts.copying import let_copy
 from rook_tally.desk.parts.fonts_and_colours import face
 from rook_tally.desk.parts.label import Label
+from rook_tally.desk.parts.list_menu import offer_buttons
 from rook_tally.desk.parts.widgets import list_style, tint
 from rook_tally.desk.watch.channel_form import (
     EVERY,
@@ -100,7 +100,6 @@ class ChannelDialog(AskingDialog):
         self._ways: list[Channel] = list(ways)
         self._picked: Channel | None = None
         self.list = QListWidget()
-        let_copy(self.list)
         self.list.setAccessibleName(tr("ways of telling"))
         self.list.setFixedWidth(190)
         self.list.setStyleSheet(list_style(theme))
@@ -156,6 +155,7 @@ class ChannelDialog(AskingDialog):
         row = QHBoxLayout(self)
         row.addLayout(left)
         row.addLayout(right, 1)
+        offer_buttons(self.list, self.new, self.test, remove=self.remove)
         self.new.clicked.connect(lambda: self.leave(self.begin))
         self.keep.clicked.connect(self._keep)
         self.remove.clicked.connect(self._remove)
