@@ -17,7 +17,7 @@ from rook_tally.core.progress import Progress
 from rook_tally.desk.app.views import STATIONS
 from rook_tally.desk.app.window import DeskWindow
 from rook_tally.desk.data.clock import held_clock
-from rook_tally.desk.data.file_importer import FileToImport, ImportAnswer
+from rook_tally.desk.data.file_importer import ColumnRole, FileToImport, ImportAnswer
 from rook_tally.desk.dialogs.import_file import ImportDialog
 from rook_tally.desk.dialogs.site_file import SiteFileDialog
 from rook_tally.desk.dialogs.site_settings import SiteDialog
@@ -26,6 +26,7 @@ from rook_tally.store.base import Store, schema
 from rook_tally.store.exchange.imports import Import, imports
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.readings import latest
+from rook_tally.store.site import load_site
 from tests.builders import NOON_US, append, begin_series
 from tests.desk.conftest import OpenDesk
 from tests.desk.driving import PATIENCE_MS, opened
@@ -136,10 +137,10 @@ def test_columns_are_mapped_in_the_window(
     dialog.file.setText(str(file))
     dialog.station.setCurrentText("kiln-1")
     qtbot.waitUntil(dialog.mapping.isVisible, timeout=PATIENCE_MS)
-    assert dialog.mapping.item(0, 1).text() == "3.71 · 3.70"
+    assert dialog.mapping.item(1, 1).text() == "3.71 · 3.70"
     # Volts by their size, and not a battery that is nearly empty.
     assert dialog.mapping.meant() == (("batt", "voltage", "V"),)
-    quantity, unit = dialog.mapping.choices(1)
+    quantity, unit = dialog.mapping.choices(2)
     quantity.setCurrentIndex(quantity.findData("temperature"))
     unit.setCurrentIndex(unit.findData("°F"))
     dialog.preview.click()
@@ -155,6 +156,46 @@ def test_columns_are_mapped_in_the_window(
     with store.read() as connection:
         values = {round(one.value, 2) for one in latest(connection).values()}
     assert values == {3.70, 21.67}
+
+
+def test_a_file_of_several_stations_says_whose_each_row_is(
+    store: Store, qtbot: QtBot, with_importer: DeskWindow, tmp_path: Path
+) -> None:
+    begin_series(store, key="loft-1", place="Loft")
+    window = with_importer
+    window.looker = look_at_file
+    file = tmp_path / "two.csv"
+    file.write_text(
+        "Our pottery\nof autumn\nwhen,box,temp\n"
+        "2026-11-20 08:00,kiln-1,21.5\n2026-11-20 08:00,loft-1,9.5\n"
+    )
+    window.dialogs.read_file()
+    dialog = opened(qtbot, window, ImportDialog)
+    dialog.file.setText(str(file))
+    dialog.skip.setText("two")
+    dialog.preview.click()
+    assert "no number" in dialog.said.toPlainText()
+    QTest.keyClick(dialog.skip, Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
+    QTest.keyClicks(dialog.skip, "2")
+    mapping = dialog.mapping
+    qtbot.waitUntil(lambda: mapping.rowCount() == 3, timeout=PATIENCE_MS)
+    when, _ = mapping.choices(0)
+    box, _ = mapping.choices(1)
+    box.setCurrentIndex(box.findData(ColumnRole.TIME))
+    when.setCurrentIndex(when.findData(ColumnRole.TIME))
+    # One column says when; the other is not read by that.
+    assert box.currentData() == ""
+    assert dialog.station.isEnabled()
+    box.setCurrentIndex(box.findData(ColumnRole.STATION))
+    assert not dialog.station.isEnabled()
+    dialog.preview.click()
+    qtbot.waitUntil(dialog.read.isEnabled, timeout=PATIENCE_MS)
+    dialog.read.click()
+    qtbot.waitUntil(lambda: "2 readings imported" in dialog.said.toPlainText(), timeout=PATIENCE_MS)
+    with store.read() as connection:
+        stations = {one.id: one.station.key for one in load_site(connection).series}
+        told = {stations[at]: one.value for at, one in latest(connection).items()}
+    assert told == {"kiln-1": 21.5, "loft-1": 9.5}
 
 
 def _with_file_typed(qtbot: QtBot, window: DeskWindow, folder: Path) -> ImportDialog:

@@ -92,11 +92,11 @@ def attend_to(window: DeskWindow, only: SingleInstance | None) -> None:
     QTimer.singleShot(_LATER_MS, window, partial(_settle_in, window))
 
 
-def _look_at_file(file: Path) -> tuple[ColumnLook, ...]:
+def _look_at_file(file: Path, skip: int | None) -> tuple[ColumnLook, ...]:
     # Loaded when a file is chosen: no window needs it to begin with.
     from rook_tally.cli.import_file import look_at_file
 
-    return look_at_file(file)
+    return look_at_file(file, skip)
 
 
 def _read_file(

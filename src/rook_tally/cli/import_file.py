@@ -18,7 +18,7 @@ from rook_tally.core.progress import Progress
 from rook_tally.core.quantities.field_guess import guessed_field
 from rook_tally.core.quantities.number_format import figure
 from rook_tally.core.timestamps import datetime_from_time_us, rfc3339
-from rook_tally.desk.data.file_importer import ColumnLook, FileToImport, ImportAnswer
+from rook_tally.desk.data.file_importer import ColumnLook, ColumnRole, FileToImport, ImportAnswer
 from rook_tally.intake.files.csv_table import NumberStyle, Refused, read_head
 from rook_tally.intake.files.file_import import ImportedColumn, ImportOutcome, imported_file
 from rook_tally.intake.files.file_times import DateOrder
@@ -29,6 +29,7 @@ from rook_tally.store.maintenance import existing_store
 from rook_tally.store.site import load_site
 
 _SHOWN_REFUSALS = 5
+_STATION = "station"
 
 
 def import_file(
@@ -110,12 +111,14 @@ def import_for_desk(
         asked.station or None,
         columns={name: (quantity, unit) for name, quantity, unit in asked.mapping}
         or dict(map(mapped_field, asked.columns.split())),
-        time_column=None,
+        time_column=asked.time_column or None,
         zone=asked.zone or None,
         now_us=clock.now_us(),
         dry_run=dry_run,
         dates=DateOrder(asked.dates) if asked.dates else None,
         numbers=NumberStyle(asked.numbers) if asked.numbers else None,
+        skip=asked.skip,
+        station_column=asked.station_column or None,
         progress=progress,
     )
     came = f"{done.readings} readings imported"
@@ -125,14 +128,18 @@ def import_for_desk(
     return ImportAnswer("\n".join(lines), done.number)
 
 
-def look_at_file(file: Path) -> tuple[ColumnLook, ...]:
+def look_at_file(file: Path, skip: int | None = None) -> tuple[ColumnLook, ...]:
     """The columns of a file, and what each seems to be."""
-    table = read_head(file)
+    table = read_head(file, skip=skip)
     found = []
     for at, header in enumerate(table.header):
-        if at == table.time_column:
-            continue
         cells = [row[at].strip() for row in table.rows if len(row) > at and row[at].strip()]
+        role = ColumnRole.TIME if at == table.time_column else ColumnRole.READINGS
+        if header.lower() == _STATION:
+            role = ColumnRole.STATION
+        if role is not ColumnRole.READINGS:
+            found.append(ColumnLook(header, tuple(cells[:3]), "", "", role))
+            continue
         name, unit = table.unit_in_header(header)
         guess = guessed_field(name, _numbers(cells))
         quantity = guess.quantity

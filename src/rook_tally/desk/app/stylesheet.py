@@ -79,6 +79,8 @@ def style_sheet(theme: Theme) -> str:
                  color: {theme.ink}; border-radius: 4px; padding: 5px 8px;
                  font-family: "{family}"; font-size: 13px; }}
     QComboBox:focus {{ border: 2px solid {theme.sheen}; padding: 4px 7px; }}
+    QLineEdit:disabled, QComboBox:disabled {{ color: {theme.faint};
+                                              border-color: {theme.rule}; }}
     QComboBox::drop-down {{ border: none; width: 24px; }}
     QComboBox::down-arrow {{ image: url("{_DOWN}"); width: 12px; height: 12px;
                  margin-right: 8px; }}

@@ -23,10 +23,17 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from rook_tally.core.errors import CancelledError, RookTallyError
+from rook_tally.core.errors import CancelledError, RookTallyError, UsageError
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.theme import Theme
-from rook_tally.desk.data.file_importer import ColumnLook, FileImporter, FileLooker, FileToImport
+from rook_tally.desk.data.file_importer import (
+    ColumnLook,
+    ColumnRole,
+    FileImporter,
+    FileLooker,
+    FileToImport,
+    lines_above,
+)
 from rook_tally.desk.data.file_names import FilePurpose
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.dialogs.texts import tr
@@ -67,9 +74,14 @@ class ColumnTable(QTableWidget):
             self.setItem(at, 1, QTableWidgetItem(" · ".join(one.cells)))
             quantity, unit = QComboBox(), QComboBox()
             quantity.addItem(tr("not read"), "")
+            quantity.addItem(tr("says when"), ColumnRole.TIME)
+            quantity.addItem(tr("says which station"), ColumnRole.STATION)
+            quantity.insertSeparator(quantity.count())
             for known in sorted(QUANTITIES.values(), key=lambda known: tr(known.name)):
                 quantity.addItem(tr(known.name), known.slug)
-            quantity.setCurrentIndex(max(0, quantity.findData(one.quantity)))
+            is_read = one.role is ColumnRole.READINGS
+            meant = one.quantity if is_read else one.role
+            quantity.setCurrentIndex(max(0, quantity.findData(meant)))
             quantity.setAccessibleName(tr("what {0} measures", one.name))
             unit.setAccessibleName(tr("unit of {0}", one.name))
             self.setCellWidget(at, 2, quantity)
@@ -79,12 +91,20 @@ class ColumnTable(QTableWidget):
             unit.currentIndexChanged.connect(lambda _: self.changed.emit())
 
     def _on_quantity(self, at: int) -> None:
+        meant = self.choices(at)[0].currentData()
+        if isinstance(meant, ColumnRole):
+            # One column says it.
+            for other in range(self.rowCount()):
+                quantity, _ = self.choices(other)
+                if other != at and quantity.currentData() is meant:
+                    quantity.setCurrentIndex(0)
         self._offer_units(at, "")
         self.changed.emit()
 
     def _offer_units(self, at: int, picked: str) -> None:
         quantity, unit = self.choices(at)
-        known = QUANTITIES.get(quantity.currentData())
+        meant = quantity.currentData()
+        known = QUANTITIES.get(meant) if isinstance(meant, str) else None
         unit.clear()
         for one in () if known is None else known.units:
             unit.addItem(one.symbol or tr("no unit"), one.symbol)
@@ -104,8 +124,15 @@ class ColumnTable(QTableWidget):
         return tuple(
             (name, str(quantity.currentData()), str(unit.currentData()))
             for name, quantity, unit in chosen
-            if quantity.currentData()
+            if isinstance(quantity.currentData(), str) and quantity.currentData()
         )
+
+    def column_of(self, role: ColumnRole) -> str:
+        """The column that is for that; empty where none is."""
+        for at, name in enumerate(self._names):
+            if self.choices(at)[0].currentData() is role:
+                return name
+        return ""
 
 
 class ImportDialog(QDialog):
@@ -163,6 +190,9 @@ class ImportDialog(QDialog):
             (tr("1.234,5: a comma before the decimals"), "1.234,5"),
         ):
             self.numbers.addItem(label, style)
+        self.skip = QLineEdit()
+        self.skip.setAccessibleName(tr("lines above its header"))
+        self.skip.setPlaceholderText(tr("found out from the file"))
         self.said = QPlainTextEdit()
         self.said.setReadOnly(True)
         self.said.setAccessibleName(tr("what the file holds"))
@@ -191,6 +221,7 @@ class ImportDialog(QDialog):
         form.addRow(tr("File"), row)
         form.addRow(tr("Station"), self.station)
         form.addRow(tr("Time zone"), self.zone)
+        form.addRow(tr("Lines above its header"), self.skip)
         form.addRow(tr("Columns"), self.columns)
         form.addRow(self.mapping)
         form.addRow(tr("Dates begin with"), self.dates)
@@ -219,9 +250,12 @@ class ImportDialog(QDialog):
             self.dates.currentTextChanged,
             self.numbers.currentTextChanged,
             self.mapping.changed,
+            self.skip.textChanged,
         ):
             changed.connect(lambda *_: self.read.setEnabled(False))
-        self.file.textChanged.connect(lambda _: self._look_soon.start())
+        for told in (self.file, self.skip):
+            told.textChanged.connect(lambda _: self._look_soon.start())
+        self.mapping.changed.connect(self._show_whose)
 
     def _on_choose(self) -> None:
         dialog = file_to_read(
@@ -235,8 +269,13 @@ class ImportDialog(QDialog):
             return
         for button in (self.preview, self.read):
             button.setEnabled(False)
+        try:
+            self._begun = self._typed()
+        except UsageError as error:
+            self.said.setPlainText(str(error))
+            self.preview.setEnabled(True)
+            return
         self.said.setPlainText(tr("Reading …"))
-        self._begun = self._typed()
         self._cancelled.clear()
         self._show_under_way(True)
         self._thread = threading.Thread(
@@ -251,26 +290,48 @@ class ImportDialog(QDialog):
         self.cancel.setEnabled(is_under_way)
 
     def _typed(self) -> FileToImport:
-        """What is to be read, as it is typed now."""
+        """What is to be read, as it is typed now.
+
+        Raises
+        ------
+        UsageError
+            When the lines above the header are no whole number.
+        """
+        mapping = self.mapping if self.mapping.isVisible() else None
+        station_column = "" if mapping is None else mapping.column_of(ColumnRole.STATION)
         return FileToImport(
             Path(self.file.text()),
-            self.station.currentText(),
+            "" if station_column else self.station.currentText(),
             self.zone.text(),
             self.columns.text(),
             str(self.dates.currentData()),
-            self.mapping.meant() if self.mapping.isVisible() else (),
+            () if mapping is None else mapping.meant(),
             str(self.numbers.currentData()),
+            "" if mapping is None else mapping.column_of(ColumnRole.TIME),
+            station_column,
+            lines_above(self.skip.text()),
         )
+
+    def _show_whose(self) -> None:
+        """Ask for the station only where no column says it."""
+        is_told = self.mapping.isVisible() and bool(self.mapping.column_of(ColumnRole.STATION))
+        self.station.setEnabled(not is_told)
+        self.station.setToolTip(tr("Each row of the file says it.") if is_told else "")
 
     def _look(self) -> None:
         """Look at the first rows, in a thread: the file may lie on a slow disk."""
         path, looker = Path(self.file.text()), self._looker
         if looker is None or not path.is_file():
             return
+        try:
+            skip = lines_above(self.skip.text())
+        except UsageError as error:
+            self.said.setPlainText(str(error))
+            return
 
         def look() -> None:
             try:
-                self.looked.emit(looker(path), str(path))
+                self.looked.emit(looker(path, skip), str(path))
             except RookTallyError as error:
                 self.looked.emit((), str(path))
                 self.told.emit(str(error), False, 0)
@@ -284,6 +345,7 @@ class ImportDialog(QDialog):
         self.mapping.setVisible(bool(columns))
         # One way to say it at a time.
         self._form.setRowVisible(self.columns, not columns)
+        self._show_whose()
 
     def reject(self) -> None:
         """Cancel what is under way, and close it once that is taken back; else close it."""

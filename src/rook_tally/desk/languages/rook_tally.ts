@@ -2410,6 +2410,16 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/data/file_importer.py" />
+      <source>{0} lines cannot stand above the header</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/file_importer.py" />
+      <source>give a whole number from 0 to {0}, or leave it empty</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/data/finding.py" />
       <source>place</source>
       <translation type="unfinished" />
@@ -3967,6 +3977,16 @@
     </message>
     <message>
       <location filename="desk/dialogs/import_file.py" />
+      <source>lines above its header</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/import_file.py" />
+      <source>found out from the file</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/import_file.py" />
       <source>what the file holds</source>
       <translation type="unfinished" />
     </message>
@@ -3993,6 +4013,11 @@
     <message>
       <location filename="desk/dialogs/import_file.py" />
       <source>Time zone</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/import_file.py" />
+      <source>Lines above its header</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -4052,17 +4077,22 @@
     </message>
     <message>
       <location filename="desk/dialogs/import_file.py" />
+      <source>says when</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/import_file.py" />
+      <source>says which station</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/import_file.py" />
       <source>what {0} measures</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/dialogs/import_file.py" />
       <source>unit of {0}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/import_file.py" />
-      <source>found out from the file</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -4093,6 +4123,11 @@
     <message>
       <location filename="desk/dialogs/import_file.py" />
       <source>Import</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/import_file.py" />
+      <source>Each row of the file says it.</source>
       <translation type="unfinished" />
     </message>
     <message>

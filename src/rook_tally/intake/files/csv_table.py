@@ -147,13 +147,13 @@ def read_table(
     return _table_of(path, text.splitlines(), time_column, skip, numbers, progress)
 
 
-def read_head(path: Path) -> Table:
-    """The first rows of a CSV file, to see what it is.
+def read_head(path: Path, *, skip: int | None = None) -> Table:
+    """The first rows of a CSV file, to see what it is; its time column is -1 where none is found.
 
     Raises
     ------
     UsageError
-        As `read_table`.
+        When it cannot be read, or is no text.
     """
     try:
         with path.open("rb") as file:
@@ -169,7 +169,7 @@ def read_head(path: Path) -> Table:
     lines = text.splitlines()
     # The last one may be cut off, unless that is all there is.
     whole = lines if len(head) < _HEAD_BYTES else lines[:-1]
-    return _table_of(path, whole, None, None, None, unwatched)
+    return _table_of(path, whole, None, skip, None, unwatched, needs_time=False)
 
 
 def _table_of(
@@ -179,6 +179,8 @@ def _table_of(
     skip: int | None,
     numbers: NumberStyle | None,
     progress: Progress,
+    *,
+    needs_time: bool = True,
 ) -> Table:
     wanted = (time_column,) if time_column else _TIME_NAMES
     above = _header_at(whole, wanted) if skip is None else skip
@@ -192,14 +194,15 @@ def _table_of(
         raise UsageError(f"{path} is no CSV: {error}", remedy="save it as CSV again") from None
     names = [name.strip() for name in header]
     found = [at for at, name in enumerate(names) if name.lower() in [w.lower() for w in wanted]]
-    if not found:
+    if not found and needs_time:
         raise UsageError(
             f"{path} has no column {' or '.join(wanted)}",
             remedy="say which holds the time, with --time; columns: " + ", ".join(names),
         )
     first = above + 2
     lines_of_rows = range(first, first + len(rows))
-    return Table(tuple(names), rows, found[0], delimiter == ";", lines_of_rows, numbers)
+    at = found[0] if found else -1
+    return Table(tuple(names), rows, at, delimiter == ";", lines_of_rows, numbers)
 
 
 def _header_at(lines: Sequence[str], wanted: Sequence[str]) -> int:
