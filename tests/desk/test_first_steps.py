@@ -19,6 +19,7 @@ from rook_tally.desk.app.window import DeskWindow
 from rook_tally.desk.data.clock import held_clock
 from rook_tally.desk.data.file_importer import ColumnRole, FileToImport, ImportAnswer
 from rook_tally.desk.dialogs.import_file import ImportDialog
+from rook_tally.desk.dialogs.imports import ImportsDialog
 from rook_tally.desk.dialogs.site_file import SiteFileDialog
 from rook_tally.desk.dialogs.site_settings import SiteDialog
 from rook_tally.desk.ledger.onboarding import FirstStep
@@ -211,6 +212,27 @@ def _with_file_typed(qtbot: QtBot, window: DeskWindow, folder: Path) -> ImportDi
 def _imports(window: DeskWindow) -> list[Import]:
     with window.store.read() as connection:
         return imports(connection)
+
+
+def test_a_file_read_long_ago_is_taken_back(
+    qtbot: QtBot, with_importer: DeskWindow, tmp_path: Path
+) -> None:
+    dialog = _with_file_typed(qtbot, with_importer, tmp_path)
+    dialog.preview.click()
+    qtbot.waitUntil(dialog.read.isEnabled, timeout=PATIENCE_MS)
+    dialog.read.click()
+    qtbot.waitUntil(lambda: bool(_imports(with_importer)), timeout=PATIENCE_MS)
+    qtbot.waitUntil(dialog.preview.isEnabled, timeout=PATIENCE_MS)
+    dialog.earlier.click()
+    earlier = opened(qtbot, with_importer, ImportsDialog)
+    qtbot.waitUntil(lambda: earlier.table.rowCount() == 1, timeout=PATIENCE_MS)
+    assert [earlier.table.item(0, at).text() for at in (1, 2)] == ["kiln.csv", "2"]
+    earlier.table.setFocus()
+    QTest.keyClick(earlier.table, Qt.Key.Key_Delete)
+    qtbot.waitUntil(lambda: earlier.table.rowCount() == 0, timeout=PATIENCE_MS)
+    assert earlier.said.text() == "2 imported readings taken out"
+    assert not earlier.undo.isEnabled()
+    assert _imports(with_importer) == []
 
 
 def test_an_import_is_cancelled_and_nothing_of_it_kept(

@@ -91,6 +91,9 @@ def _everywhere(window: DeskWindow) -> Iterator[Action]:
     )
     yield command(tr("Read a CSV file"), ("Ctrl+O",), lambda: window.dialogs.read_file())
     yield command(
+        tr("Files that were read: take one back"), (), lambda: window.dialogs.show_imports()
+    )
+    yield command(
         tr("Read a site file, or a ready-made one"),
         ("Ctrl+Shift+O",),
         lambda: window.dialogs.read_site_file(),

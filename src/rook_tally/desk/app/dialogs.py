@@ -388,8 +388,18 @@ class Dialogs:
             return
         dialog = ImportDialog(window.theme, window.state, window.importer, window, window.looker)
         dialog.imported.connect(self._imported)
+        dialog.earlier_wanted.connect(self.show_imports)
         dialog.file.setText(file)
         self._show(dialog)
+
+    def show_imports(self) -> None:
+        """The files that were read, each to be taken back."""
+        from rook_tally.desk.dialogs.imports import ImportsDialog
+
+        window = self._window
+        self._show_of_store(
+            ImportsDialog(window.theme, window.state.zone, window.client.scope(), window)
+        )
 
     def read_site_file(self, file: str = "") -> None:
         """Read a site file: what it would change first. One that was dropped is chosen already."""

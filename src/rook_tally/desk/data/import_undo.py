@@ -1,4 +1,4 @@
-"""The command that takes back what a file brought."""
+"""The imports of files, and taking back what one brought."""
 
 from __future__ import annotations
 
@@ -8,8 +8,17 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.desk.data.texts import tr_count
 from rook_tally.desk.data.undo import UndoableResult
-from rook_tally.store.exchange.imports import take_back
+from rook_tally.store.exchange.imports import Import, imports, take_back
 from rook_tally.store.site import load_site
+
+
+@dataclass(frozen=True, slots=True)
+class ImportsQuery:
+    """Asks which imports can be taken back, the last one first."""
+
+    def run(self, connection: Connection) -> tuple[Import, ...]:
+        """Read them."""
+        return tuple(imports(connection))
 
 
 @dataclass(frozen=True, slots=True)

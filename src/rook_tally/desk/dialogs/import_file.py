@@ -142,6 +142,7 @@ class ImportDialog(QDialog):
     advanced = Signal(float)
     imported = Signal(str, int)
     looked = Signal(object, str)
+    earlier_wanted = Signal()
 
     def __init__(
         self,
@@ -204,6 +205,8 @@ class ImportDialog(QDialog):
         )
         self.choose = QPushButton(tr("Choose…"))
         self.preview, self.read = (QPushButton(tr("Preview")), QPushButton(tr("Import")))
+        self.earlier = QPushButton(tr("Files read before…"))
+        self.earlier.clicked.connect(self.earlier_wanted)
         self.cancel = QPushButton(tr("Cancel"))
         self.cancel.clicked.connect(self._cancel)
         self.bar = QProgressBar()
@@ -228,6 +231,7 @@ class ImportDialog(QDialog):
         form.addRow(tr("Numbers"), self.numbers)
         self._form = form
         foot = QHBoxLayout()
+        foot.addWidget(self.earlier)
         foot.addWidget(self.bar, 1)
         foot.addStretch(1)
         foot.addWidget(self.cancel)

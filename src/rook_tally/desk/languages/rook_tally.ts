@@ -4002,6 +4002,11 @@
     </message>
     <message>
       <location filename="desk/dialogs/import_file.py" />
+      <source>Files read before…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/import_file.py" />
       <source>how far it is</source>
       <translation type="unfinished" />
     </message>
@@ -4148,6 +4153,31 @@
     <message>
       <location filename="desk/dialogs/import_file.py" />
       <source>nothing of it is kept</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/imports.py" />
+      <source>read on</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/imports.py" />
+      <source>readings it brought</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/imports.py" />
+      <source>Files that were read</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/imports.py" />
+      <source>files that were read</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/imports.py" />
+      <source>Its readings are taken out, but for those that were changed since; read the file again to have them back.</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -10115,6 +10145,11 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="desk/app/action_list.py" />
       <source>Read a CSV file</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/action_list.py" />
+      <source>Files that were read: take one back</source>
       <translation type="unfinished" />
     </message>
     <message>
