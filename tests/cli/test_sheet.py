@@ -72,8 +72,36 @@ def test_the_python_sender(collector: CollectorProcess, key: str) -> None:
     assert sorted(_kept(collector)) == ALL
 
 
+def test_the_python_sender_outlasts_a_collector_that_is_away(
+    store_path: Path, tmp_path: Path
+) -> None:
+    with CollectorProcess(store_path, broker="off") as collector:
+        key = collector.add_station("box", kind="room-air")
+        sheet = ("--store", str(store_path), "station", "sheet", "box")
+        program = rook_tally(*sheet, "--sender", "python", "--key", key).stdout
+        where = collector.ready["http"]
+    # Said by the sheet itself: where the collector was last; now nobody is there.
+    assert f'"http://{where}/v1/readings"' in program
+    program = program.replace("due + 60", "due + 0.2")
+    with subprocess.Popen(
+        [sys.executable, "-u", "-c", program], stdout=subprocess.PIPE, text=True
+    ) as sending:
+        assert sending.stdout is not None
+        for _ in range(3):
+            assert "kept for later" in sending.stdout.readline()
+        with CollectorProcess(store_path, http=where, broker="off"):
+            lines = (line for line in sending.stdout if line.startswith("{"))
+            answers = [json.loads(next(lines)) for _ in range(4)]
+        sending.send_signal(signal.SIGKILL)
+    assert all(one["kept"] == 6 for one in answers)
+    # Each at the moment it was measured.
+    export = rook_tally("--store", str(store_path), "export", "--station", "box").stdout
+    moments = {line.split(",")[0] for line in export.splitlines()[1:]}
+    assert len(moments) >= 4
+
+
 _BOARD = """
-import sys, types
+import sys, time, types
 import paho.mqtt.client as mqtt
 from paho.mqtt.enums import CallbackAPIVersion
 network = types.ModuleType("network")
@@ -84,18 +112,49 @@ class WLAN:
     def connect(self, *_): self.on = True
     def isconnected(self): return self.on
 network.WLAN = WLAN
+class MQTTException(Exception):
+    pass
+class RTC:
+    kept = b""
+    def memory(self, told=None):
+        if told is None: return RTC.kept
+        RTC.kept = told
+def sleep(_s):
+    raise SystemExit
+def deepsleep(_ms):
+    wake()
+machine = types.ModuleType("machine")
+machine.RTC, machine.deepsleep = RTC, deepsleep
+time.sleep = sleep
+away = 0
 class MQTTClient:
     def __init__(self, name, host, port, user=None, password=None):
         self.client = mqtt.Client(CallbackAPIVersion.VERSION2, client_id=name)
         self.client.username_pw_set(user, password)
         self.where = host, port
-    def connect(self): self.client.connect(*self.where); self.client.loop_start()
+    def connect(self):
+        global away
+        if away:
+            away -= 1
+            raise OSError(113, "no route")
+        self.client.connect(*self.where); self.client.loop_start()
     def publish(self, topic, body, qos):
         self.client.publish(topic.decode(), body, qos=qos).wait_for_publish(10)
-        raise SystemExit
+    def disconnect(self): self.client.disconnect()
 simple = types.ModuleType("umqtt.simple")
-simple.MQTTClient = MQTTClient
-sys.modules |= {"network": network, "umqtt": types.ModuleType("umqtt"), "umqtt.simple": simple}
+simple.MQTTClient, simple.MQTTException = MQTTClient, MQTTException
+sys.modules |= {"machine": machine, "network": network, "umqtt": types.ModuleType("umqtt"),
+                "umqtt.simple": simple}
+"""
+# Deep sleep begins the program anew, with what the clock's memory holds.
+_ASLEEP = """
+away, wakes = 2, 0
+def wake():
+    global wakes
+    wakes += 1
+    if wakes == 4: raise SystemExit
+    real_sleep(1.1)
+    exec(PROGRAM, globals())
 """
 
 
@@ -108,20 +167,44 @@ def test_the_micropython_sender_on_a_stand_in_for_its_board(
     wait_until(lambda: sorted(_kept(collector)) == ALL)
 
 
+def _moments(collector: CollectorProcess) -> int:
+    done = rook_tally("--store", collector.address, "export", "--station", "box")
+    return len({line.split(",")[0] for line in done.stdout.splitlines()[1:]})
+
+
+def test_the_micropython_sender_keeps_what_it_cannot_send_over_deep_sleep(
+    collector: CollectorProcess, key: str
+) -> None:
+    program = _sheet(collector, "--sender", "micropython", "--key", key)
+    program = program.replace("SLEEPS = False", "SLEEPS = True")
+    board = f"import time\nreal_sleep = time.sleep\nPROGRAM = {program!r}\n{_BOARD}{_ASLEEP}"
+    subprocess.run(
+        [sys.executable, "-c", board + "exec(PROGRAM, globals())"], check=True, timeout=PATIENCE_S
+    )
+    # Two while nobody answered, one at each of the two wakes since.
+    wait_until(lambda: _moments(collector) == 4)
+
+
 _WIFI_H = """
 #pragma once
 #include <cstdio>
 #include <cstdlib>
+#include <cstring>
+#include <ctime>
+#include <unistd.h>
 #define WL_CONNECTED 3
 struct { void begin(const char*, const char*) {} int status() { return WL_CONNECTED; } } WiFi;
 struct { void begin(int) {} void println(int code) { std::printf("%d\\n", code); } } Serial;
-inline void delay(int) { std::exit(0); }
+inline void configTime(int, int, const char*) {}
+inline int loops = 0;
+inline void delay(int) { if (++loops == 3) std::exit(0); sleep(1); }
 """
 _HTTP_H = """
 #pragma once
 #include <cstdio>
 #include <cstdlib>
 #include <string>
+inline int away = std::getenv("AWAY") ? std::atoi(std::getenv("AWAY")) : 0;
 struct HTTPClient {
   std::string words;
   std::string url;
@@ -130,7 +213,9 @@ struct HTTPClient {
     words += std::string(" -H '") + name + ": " + value + "'";
   }
   int POST(const char* body) {
-    return std::system(("curl -sf" + words + " -d '" + body + "' " + url + " >&2").c_str());
+    if (away-- > 0) return -1;
+    auto call = "curl -sf" + words + " -d '" + body + "' " + url + " >&2";
+    return std::system(call.c_str()) == 0 ? 200 : -1;
   }
   void end() {}
 };
@@ -140,16 +225,26 @@ struct HTTPClient {
 def test_the_arduino_sender_compiled_against_stand_in_headers(
     collector: CollectorProcess, key: str, tmp_path: Path
 ) -> None:
+    (tmp_path / "Arduino.h").write_text("#pragma once\n")
     (tmp_path / "WiFi.h").write_text(_WIFI_H)
     (tmp_path / "HTTPClient.h").write_text(_HTTP_H)
-    program = _sheet(collector, "--sender", "arduino", "--key", key)
-    (tmp_path / "box.cpp").write_text(program + "\nint main() { setup(); loop(); }\n")
+    _sheet(collector, "--sender", "arduino", "--key", key, "--into", str(tmp_path / "box"))
+    assert "framework = arduino" in (tmp_path / "box" / "platformio.ini").read_text()
+    program = (tmp_path / "box" / "src" / "main.cpp").read_text()
+    (tmp_path / "box.cpp").write_text(program + "\nint main() { setup(); for (;;) loop(); }\n")
     subprocess.run(
-        ["g++", "-Wall", "-Werror", "-I", tmp_path, "-o", tmp_path / "box", tmp_path / "box.cpp"],
+        ["g++", "-O1", "-Wall", "-Werror", "-I", tmp_path, "-o", "sender", "box.cpp"],
         check=True,
+        cwd=tmp_path,
     )
     sent = subprocess.run(
-        [tmp_path / "box"], capture_output=True, text=True, check=True, env=dict(os.environ)
+        [tmp_path / "sender"],
+        capture_output=True,
+        text=True,
+        check=True,
+        env=dict(os.environ) | {"AWAY": "2"},
     )
-    assert sent.stdout == "0\n", sent.stderr
+    # Nobody answered twice; then all three, each at its own moment.
+    assert sent.stdout.split() == ["-1", "-1", "200", "200", "200"], sent.stderr
     assert sorted(_kept(collector)) == ALL
+    assert _moments(collector) == 3

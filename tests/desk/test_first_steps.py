@@ -9,11 +9,13 @@ import pytest
 import sqlalchemy as sa
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QFileDialog
 from pytestqt.qtbot import QtBot
 
 from rook_tally.cli.import_file import import_for_desk, look_at_file
 from rook_tally.clock import now_us
 from rook_tally.core.progress import Progress
+from rook_tally.core.quantities.connection_sheet import Sender
 from rook_tally.desk.app.views import STATIONS
 from rook_tally.desk.app.window import DeskWindow
 from rook_tally.desk.data.clock import held_clock
@@ -40,7 +42,9 @@ def test_the_demo_is_asked_of_whoever_opened_the_window(qtbot: QtBot, open_desk:
     assert asked.args == [FirstStep.DEMO]
 
 
-def test_a_station_is_added_and_its_sheet_shown(qtbot: QtBot, open_desk: OpenDesk) -> None:
+def test_a_station_is_added_and_its_sheet_shown(
+    qtbot: QtBot, open_desk: OpenDesk, tmp_path: Path
+) -> None:
     window = open_desk()
     window.ledger.first.buttons[FirstStep.STATION].click()
     assert window.view == STATIONS
@@ -54,7 +58,19 @@ def test_a_station_is_added_and_its_sheet_shown(qtbot: QtBot, open_desk: OpenDes
     assert window.state.site.stations[0].place.name == "Kiln room"
     # The key was made in this window: here it can be read.
     tasks.sheet.show_key.click()
-    assert "•" not in tasks.sheet.key.text()
+    key = tasks.sheet.key.text()
+    assert "•" not in key
+    sheet = tasks.sheet
+    # Its program goes into a folder as its tools expect it, once.
+    senders = sheet.senders
+    senders.setCurrentIndex(senders.findData(Sender.ARDUINO))
+    for said in ("Saved: platformio.ini, src/main.cpp", "is there already"):
+        sheet.save.click()
+        chooser = opened(qtbot, sheet, QFileDialog)
+        chooser.fileSelected.emit(str(tmp_path))
+        chooser.close()
+        assert said in sheet.said.text()
+    assert key in (tmp_path / "src" / "main.cpp").read_text()
 
 
 def test_a_station_with_an_impossible_key_is_refused(qtbot: QtBot, open_desk: OpenDesk) -> None:

@@ -120,14 +120,22 @@ def station_key(
 def station_sheet(
     context: typer.Context,
     key: Annotated[str, typer.Argument(help="Station ID: what it sends under.")],
-    http: Annotated[str, typer.Option(metavar="HOST:PORT")] = "127.0.0.1:4711",
-    mqtt: Annotated[str, typer.Option(metavar="HOST:PORT")] = "127.0.0.1:4712",
+    http: Annotated[
+        str | None, typer.Option(metavar="HOST:PORT", help="Not where the collector is now.")
+    ] = None,
+    mqtt: Annotated[
+        str | None, typer.Option(metavar="HOST:PORT", help="Not where its broker is now.")
+    ] = None,
     access_key: Annotated[
         str | None, typer.Option("--key", help="Its access key, to be written into the programs.")
     ] = None,
     sender: Annotated[
         str | None,
         typer.Option(metavar="curl|mosquitto|python|micropython|arduino", help="That alone."),
+    ] = None,
+    into: Annotated[
+        Path | None,
+        typer.Option(metavar="FOLDER", help="Write it into files there, as its tools expect them."),
     ] = None,
     store: StoreOption = None,
 ) -> None:
@@ -141,6 +149,7 @@ def station_sheet(
         mqtt=mqtt,
         access_key=access_key,
         sender=sender,
+        into=into,
     )
 
 

@@ -2,31 +2,53 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import typer
 
 from rook_tally.cli.selectors import station_named
+from rook_tally.clock import now_us
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.connection_sheet import ConnectionSheet, Sender, example_message
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.intake.addresses import endpoint_from
+from rook_tally.program_files import write_program
 from rook_tally.store.maintenance import existing_store
-from rook_tally.store.site import load_site
+from rook_tally.store.site import collectors, load_site
+from rook_tally.wall.links import station_addresses
 
 
 def print_sheet(
-    where: str, key: str, *, http: str, mqtt: str, access_key: str | None, sender: str | None
+    where: str,
+    key: str,
+    *,
+    http: str | None,
+    mqtt: str | None,
+    access_key: str | None,
+    sender: str | None,
+    into: Path | None = None,
 ) -> None:
-    """Print the sheet of a station, or one of its senders alone."""
+    """Print the sheet of a station, or one of its senders alone, or write that into a folder."""
     with existing_store(where) as store, store.read() as connection:
         site = load_site(connection)
+        heard = collectors(connection, now_us=now_us())
+    for told in (http, mqtt):
+        if told is not None:
+            endpoint_from(told)
     station = station_named(site, key)
     fields = {one.field: one.quantity for one in site.series if one.station.id == station.id} or {
         one.name: QUANTITIES[one.quantity] for one in station.kind.fields
     }
-    broker = endpoint_from(mqtt)
+    at = station_addresses(heard, http=http, mqtt=mqtt)
     sheet = ConnectionSheet(
-        key, station.cadence_s, http, broker.host, broker.port, example_message(fields)
+        key, station.cadence_s, at.http, at.mqtt_host, at.mqtt_port, example_message(fields)
     )
+    if into is not None:
+        if sender is None:
+            raise UsageError("no program is named", remedy="say which, with --sender")
+        for path in write_program(into, sheet.files(_sender(sender), access_key)):
+            typer.echo(path)
+        return
     if sender is not None:
         typer.echo(sheet.program(_sender(sender), access_key), nl=False)
         return
@@ -35,7 +57,8 @@ def print_sheet(
         f"{station.key}, {station.kind.name}, at {station.place.name}, "
         f"every {station.cadence_s:g} s\n"
         f"HTTP        {sheet.http_address}\n"
-        f"MQTT        {mqtt}, topic {sheet.topic}, QoS 1, user {key}, password its access key\n"
+        f"MQTT        {at.mqtt_host}:{at.mqtt_port}, topic {sheet.topic}, QoS 1, "
+        f"user {key}, password its access key\n"
         f"access key  {shown}\n"
         f"for example {sheet.example_text}\n\n"
         "programs: " + ", ".join(f"--sender {one.value}" for one in Sender)

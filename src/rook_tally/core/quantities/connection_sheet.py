@@ -11,6 +11,8 @@ from importlib import resources
 from rook_tally.core.quantities.quantity import Quantity, QuantityScale
 
 HIDDEN_KEY = "KEY"
+_KEPT_BYTES = 6000
+"""Of the 8 kB that outlive the deep sleep of a board."""
 
 
 class Sender(enum.Enum):
@@ -30,6 +32,7 @@ _FILES = {
     Sender.MICROPYTHON: "micropython.py.txt",
     Sender.ARDUINO: "arduino.cpp.txt",
 }
+_PROJECT = "platformio.ini.txt"
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,9 +67,27 @@ class ConnectionSheet:
 
     def program(self, sender: Sender, access_key: str | None = None) -> str:
         """A program that sends what this station's fields are."""
+        return self._filled(_FILES[sender], access_key)
+
+    def files(self, sender: Sender, access_key: str | None = None) -> dict[str, str]:
+        """The program as files by their path: what its tools expect to find in a folder."""
+        program = self.program(sender, access_key)
+        match sender:
+            case Sender.ARDUINO:
+                return {"platformio.ini": self._filled(_PROJECT, None), "src/main.cpp": program}
+            case Sender.MICROPYTHON:
+                # What a board runs at its start.
+                return {"main.py": program}
+            case Sender.PYTHON:
+                return {f"{self.station}.py": program}
+            case Sender.CURL | Sender.MOSQUITTO:
+                return {f"{self.station}.sh": program}
+
+    def _filled(self, file: str, access_key: str | None) -> str:
         senders = resources.files("rook_tally.core").joinpath("senders")
-        template = senders.joinpath(_FILES[sender]).read_text("utf-8")
+        template = senders.joinpath(file).read_text("utf-8")
         formats, arguments = _printf(self.example)
+        body_size = 128 + len(formats) + 8 * len(self.example)
         return template.format(
             station=self.station,
             http=self.http,
@@ -79,6 +100,8 @@ class ConnectionSheet:
             example_python=repr(dict(self.example)),
             example_printf=formats,
             example_arguments=arguments,
+            body_size=body_size,
+            most_kept=min(100, _KEPT_BYTES // (body_size + 16)),
             cadence_s=self.cadence_s,
             cadence_ms=round(1000 * self.cadence_s),
             mqtt_login=f" -u '{self.station}' -P '{access_key}'" if access_key else "",

@@ -21,6 +21,7 @@ class FilePurpose(enum.StrEnum):
     REPORT = "report"
     BENCH = "bench"
     POINTS = "points"
+    PROGRAM = "program"
 
 
 class FileNames:

@@ -7286,11 +7286,6 @@
     </message>
     <message>
       <location filename="desk/stations/connection_sheet_dialog.py" />
-      <source>Copy</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/connection_sheet_dialog.py" />
       <source>access key</source>
       <translation type="unfinished" />
     </message>
@@ -7307,6 +7302,26 @@
     <message>
       <location filename="desk/stations/connection_sheet_dialog.py" />
       <source>Open them to the network</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/connection_sheet_dialog.py" />
+      <source>Folder for the program</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/connection_sheet_dialog.py" />
+      <source>Saved: {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/connection_sheet_dialog.py" />
+      <source>Copy</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/connection_sheet_dialog.py" />
+      <source>Save into a folder…</source>
       <translation type="unfinished" />
     </message>
     <message>

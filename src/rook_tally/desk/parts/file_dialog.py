@@ -34,3 +34,11 @@ def file_to_read(
     dialog.setFileMode(QFileDialog.FileMode.ExistingFile)
     dialog.fileSelected.connect(partial(FILE_NAMES.choose, purpose))
     return dialog
+
+
+def folder_to_fill(parent: QWidget, purpose: FilePurpose, title: str) -> QFileDialog:
+    """Chooses a folder that files are written into; not yet open."""
+    dialog = QFileDialog(parent, title, FILE_NAMES.begin(purpose, ""))
+    dialog.setFileMode(QFileDialog.FileMode.Directory)
+    dialog.fileSelected.connect(partial(FILE_NAMES.choose, purpose))
+    return dialog

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QFontDatabase, QGuiApplication
@@ -17,14 +18,18 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.connection_sheet import ConnectionSheet, Sender
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
+from rook_tally.desk.data.file_names import FilePurpose
+from rook_tally.desk.parts.file_dialog import folder_to_fill
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.stations.first_contact import ContactStep, StepState
 from rook_tally.desk.stations.texts import tr
+from rook_tally.program_files import write_program
 
 _SENDER_NAMES = {
     Sender.CURL: "curl, over HTTP",
@@ -72,7 +77,8 @@ class ConnectionSheetDialog(QDialog):
         self.senders.setAccessibleName(tr("sender"))
         self.program = QPlainTextEdit()
         self.program.setAccessibleName(tr("program"))
-        self.copy = QPushButton(tr("Copy"))
+        self.copy, self.save = QPushButton(tr("Copy")), QPushButton(tr("Save into a folder…"))
+        self.said = Label()
         self._steps = QVBoxLayout()
         self.steps: list[Label] = []
         self._lay_out()
@@ -110,10 +116,13 @@ class ConnectionSheetDialog(QDialog):
         font.setPixelSize(12)
         self.program.setFont(font)
         self.copy.clicked.connect(self._copy)
+        self.save.clicked.connect(self._choose_folder)
+        self.senders.currentIndexChanged.connect(lambda _at: self.said.setText(""))
         choosing = QHBoxLayout()
         choosing.addWidget(self.senders)
         choosing.addWidget(self.copy)
-        choosing.addStretch(1)
+        choosing.addWidget(self.save)
+        choosing.addWidget(self.said, 1)
         steps_title = Label(tr("First contact"))
         steps_title.setFont(face(13, BOLD))
         column = QVBoxLayout(self)
@@ -188,3 +197,19 @@ class ConnectionSheetDialog(QDialog):
         """Copy what runs: with the key in it when it is known, shown or not."""
         text = self._sheet.program(self.senders.currentData(), self._key)
         QGuiApplication.clipboard().setText(text)
+
+    def _choose_folder(self) -> None:
+        dialog = folder_to_fill(self, FilePurpose.PROGRAM, tr("Folder for the program"))
+        dialog.fileSelected.connect(self._save_into)
+        dialog.open()
+
+    def _save_into(self, folder: str) -> None:
+        """Write what runs, with the key in it when it is known."""
+        files = self._sheet.files(self.senders.currentData(), self._key)
+        try:
+            written = write_program(Path(folder), files)
+        except UsageError as error:
+            self.said.setText(str(error))
+            return
+        names = ", ".join(str(one.relative_to(folder)) for one in written)
+        self.said.setText(tr("Saved: {0}", names))

@@ -34,11 +34,10 @@ from rook_tally.desk.stations.queries import (
 )
 from rook_tally.desk.stations.texts import tr, tr_count
 from rook_tally.store.site import MessageCounts, MessageLogEntry, Series, Site, Station, StrayGroup
-from rook_tally.wall.links import own_address
+from rook_tally.wall.links import station_addresses
 
 _TIME_MEMBER = re.compile(r'"time":"[^"]*",?|(?<=[{,])"time":[0-9.]+,?')
 _NOTHING_HEARD = np.zeros(HEARD_SLOTS, dtype=np.bool_)
-_USUAL_HTTP, _USUAL_MQTT = "127.0.0.1:4711", "127.0.0.1:4712"
 
 
 @dataclass(frozen=True, slots=True)
@@ -340,16 +339,13 @@ class StationsModel:
         fields = {one.field: one.quantity for one in self._series_of(station)} or {
             one.name: QUANTITIES[one.quantity] for one in station.kind.fields
         }
-        doors = {door.name: door.address for each in self._state.collectors for door in each.doors}
-        http_host, _, http_port = doors.get("http", _USUAL_HTTP).rpartition(":")
-        host, _, port = doors.get("mqtt", _USUAL_MQTT).rpartition(":")
+        where = station_addresses(self._state.collectors)
         return ConnectionSheet(
             station.key,
             station.cadence_s,
-            # Where it listens everywhere a station needs the address of this machine.
-            f"{own_address(http_host.strip('[]'))}:{http_port}",
-            own_address(host.strip("[]")),
-            int(port),
+            where.http,
+            where.mqtt_host,
+            where.mqtt_port,
             example_message(fields),
         )
 
