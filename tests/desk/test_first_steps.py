@@ -61,6 +61,7 @@ def test_a_station_is_added_and_its_sheet_shown(
     key = tasks.sheet.key.text()
     assert "•" not in key
     sheet = tasks.sheet
+    assert sheet is not None
     # Its program goes into a folder as its tools expect it, once.
     senders = sheet.senders
     senders.setCurrentIndex(senders.findData(Sender.ARDUINO))
