@@ -13,6 +13,7 @@ import pytest
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.site import (
     BluetoothSetting,
+    CoapSetting,
     DoorSettings,
     FolderSetting,
     PollSetting,
@@ -49,10 +50,12 @@ def settings_for(folder: Path) -> list[DoorSettings]:
         TopicSetting("plant/{place}/{station}/{field}"),
         BluetoothSetting("hci1"),
         BluetoothSetting(),
+        PollSetting("coap://10.0.0.9/air", "shed", 60.0),
+        CoapSetting("0.0.0.0:5683"),
     ]
 
 
-@pytest.mark.parametrize("at", range(7))
+@pytest.mark.parametrize("at", range(9))
 def test_a_door_taken_away_is_set_up_again_by_the_words_that_are_said(
     store_path: Path, tmp_path: Path, at: int
 ) -> None:

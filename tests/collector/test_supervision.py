@@ -151,7 +151,7 @@ async def _collecting(store: Store, folder: Path) -> AsyncIterator[OpenDoors]:
     """A whole collector in this process."""
     opened: list[OpenDoors] = []
     settings = CollectorSettings(
-        Endpoint("127.0.0.1", 0), BuiltinBroker(Endpoint("127.0.0.1", 0)), folder
+        Endpoint("127.0.0.1", 0), BuiltinBroker(Endpoint("127.0.0.1", 0)), folder, folder / "coap"
     )
     task = asyncio.create_task(collect(store, settings, ready=opened.append))
     await _until(lambda: opened or task.done())

@@ -13,7 +13,10 @@ from rook_tally.core.alarms.channels import Channel, ChannelKind
 from rook_tally.core.alarms.definitions import Scope, Watch, WatchKind
 from rook_tally.core.door_settings import (
     BluetoothSetting,
+    CoapSetting,
+    ModbusSetting,
     PollSetting,
+    ProbesSetting,
     SerialSetting,
     TopicSetting,
     door_name,
@@ -251,6 +254,9 @@ CONTENTS = st.builds(
         st.builds(SerialSetting, path=NAMES, baud=st.sampled_from([9600, 115_200]), station=NAMES)
         | st.builds(PollSetting, url=NAMES, station=NAMES, every_s=st.floats(1, 900), alone=NAMES)
         | st.builds(TopicSetting, pattern=NAMES)
+        | st.builds(CoapSetting, listen=NAMES)
+        | st.builds(ModbusSetting, address=NAMES, station=NAMES, unit=st.integers(0, 9))
+        | st.builds(ProbesSetting, root=NAMES)
         | st.builds(BluetoothSetting, adapter=st.just("") | NAMES),
         max_size=4,
         unique_by=door_name,

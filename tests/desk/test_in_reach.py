@@ -12,6 +12,7 @@ from pytestqt.qtbot import QtBot
 
 from rook_tally.core.door_settings import (
     BluetoothSetting,
+    CoapSetting,
     DoorSettings,
     FolderSetting,
     ModbusSetting,
@@ -48,6 +49,8 @@ DOORS: tuple[DoorSettings, ...] = (
     ProbesSetting(0.5, ("iio-bme280", "w1-28"), "/tmp/sys"),
     ModbusSetting("10.0.0.4:502", "meter", 2.0, 7),
     ModbusSetting("/dev/ttyUSB1", "meter", 60.0, 1, 9600, "E", 2),
+    CoapSetting(),
+    CoapSetting("[::]:5684"),
 )
 
 

@@ -180,6 +180,20 @@ def add_modbus(
     add_modbus_door(chosen_store(context, store), settings, only_try=only_try, is_sure=yes)
 
 
+@add_app.command("coap")
+def add_coap(
+    context: typer.Context,
+    listen: Annotated[
+        str, typer.Option(metavar="HOST:PORT", help="0.0.0.0:5683 for the whole network.")
+    ] = "127.0.0.1:5683",
+    store: StoreOption = None,
+) -> None:
+    """Readings over CoAP: POST to coap://HOST/v1/readings; over the network by OSCORE."""
+    from rook_tally.cli.doors import add_coap_door
+
+    add_coap_door(chosen_store(context, store), listen)
+
+
 @add_app.command("topics")
 def add_topics(
     context: typer.Context,

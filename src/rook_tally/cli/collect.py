@@ -11,7 +11,7 @@ from pathlib import Path
 import typer
 
 from rook_tally.cli.logs import log_to_stderr
-from rook_tally.cli.paths import broker_folder
+from rook_tally.cli.paths import broker_folder, coap_folder
 from rook_tally.collector import CollectorSettings, collect
 from rook_tally.collector.run import OpenDoors
 from rook_tally.core.errors import UsageError
@@ -55,7 +55,9 @@ def run_collector(where: str, words: CollectWords) -> None:
         line = {"ready": True, "http": doors.http, "mqtt": doors.mqtt, "store": store.url}
         typer.echo(json.dumps(line))
 
-    settings = CollectorSettings(endpoint, broker, broker_folder(store), tls, doors, announce)
+    settings = CollectorSettings(
+        endpoint, broker, broker_folder(store), coap_folder(store), tls, doors, announce
+    )
     try:
         asyncio.run(collect(store, settings, ready=ready))
     finally:

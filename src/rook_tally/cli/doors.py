@@ -20,6 +20,7 @@ from rook_tally.cli.selectors import station_named
 from rook_tally.cli.strays import mapped_field
 from rook_tally.core.errors import DecodeError, UsageError
 from rook_tally.core.quantities.modbus_map import ModbusRegister
+from rook_tally.intake.addresses import endpoint_from
 from rook_tally.intake.decode import DecodeSettings, decoded
 from rook_tally.intake.decode.json_pointer import checked_pointer
 from rook_tally.intake.decode.regex_lines import LinePattern, line_pattern_from, pattern_by_example
@@ -33,6 +34,7 @@ from rook_tally.login import login_name
 from rook_tally.store.maintenance import existing_store, open_store
 from rook_tally.store.site import (
     BluetoothSetting,
+    CoapSetting,
     DoorSettings,
     FolderSetting,
     ModbusSetting,
@@ -118,6 +120,8 @@ def in_words(settings: DoorSettings) -> str:
             if settings.address.startswith("/"):
                 words += ["--baud", str(settings.baud), "--parity", settings.parity]
                 words += ["--stop-bits", str(settings.stop_bits)]
+        case CoapSetting():
+            words = ["coap", "--listen", settings.listen]
         case BluetoothSetting():
             words = ["bluetooth", *(["--adapter", settings.adapter] if settings.adapter else [])]
     return shlex.join(words)
@@ -174,6 +178,8 @@ def _is_same(one: DoorSettings, other: DoorSettings) -> bool:
             return one.root == other.root
         case ModbusSetting(), ModbusSetting():
             return (one.address, one.unit) == (other.address, other.unit)
+        case CoapSetting(), CoapSetting():
+            return one.listen == other.listen
         case BluetoothSetting(), BluetoothSetting():
             return one.adapter == other.adapter
     return False
@@ -237,8 +243,10 @@ def add_poll_door(
 ) -> None:
     """Set up an address to be asked, or ask it once and show how its answer would be read."""
     parts = urlsplit(url)
-    if parts.scheme not in ("http", "https") or not parts.hostname:
-        raise UsageError(f"{url!r} is no address", remedy="write http://HOST/PATH")
+    if parts.scheme not in ("http", "https", "coap") or not parts.hostname:
+        raise UsageError(
+            f"{url!r} is no address", remedy="write http://HOST/PATH or coap://HOST/PATH"
+        )
     settings = PollSetting(url, station, every_s, dict(map(_pointed, fields)), alone)
     if only_try:
         message = asyncio.run(_asked_once(settings))
@@ -251,6 +259,10 @@ def add_poll_door(
 
 
 async def _asked_once(settings: PollSetting) -> Message:
+    if settings.url.startswith("coap:"):
+        from rook_tally.intake.doors.coap_client import coap_polled
+
+        return await coap_polled(settings, clock.now_us)
     from rook_tally.intake.doors.poll import polled, polling_session
 
     async with polling_session(settings.url) as session:
@@ -274,6 +286,17 @@ def add_folder_door(
     for slug, unit in columns.values():
         quantity_and_unit(slug, unit)
     _set_up(where, FolderSetting(str(folder.resolve()), station, columns, time_column, zone))
+
+
+def add_coap_door(where: str, listen: str) -> None:
+    """Set up CoAP."""
+    endpoint = endpoint_from(listen)
+    _set_up(where, CoapSetting(str(endpoint)))
+    if not endpoint.is_loopback:
+        typer.echo(
+            "over the network messages are protected by OSCORE, with what "
+            "rook-tally station sheet KEY --key … says"
+        )
 
 
 def add_bluetooth_door(where: str, adapter: str) -> None:

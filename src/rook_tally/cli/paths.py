@@ -34,10 +34,19 @@ def desk_log_file() -> Path:
 
 def broker_folder(store: Store) -> Path:
     """Where the built-in broker of a store keeps its files."""
+    return _beside(store, "broker")
+
+
+def coap_folder(store: Store) -> Path:
+    """Where the CoAP door of a store keeps how far its security contexts have counted."""
+    return _beside(store, "coap")
+
+
+def _beside(store: Store, what: str) -> Path:
     if store.path is not None:
-        return store.path.with_suffix(".broker")
+        return store.path.with_suffix(f".{what}")
     name = hashlib.sha256(store.url.encode()).hexdigest()[:16]
-    return platformdirs.user_state_path(_APP) / f"broker-{name}"
+    return platformdirs.user_state_path(_APP) / f"{what}-{name}"
 
 
 def drafts_file(store_id: str) -> Path:

@@ -9,10 +9,12 @@ import typer
 from rook_tally.cli.selectors import station_named
 from rook_tally.clock import now_us
 from rook_tally.core.errors import UsageError
+from rook_tally.core.oscore_keys import oscore_keys
 from rook_tally.core.quantities.connection_sheet import ConnectionSheet, Sender, example_message
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.intake.addresses import endpoint_from
 from rook_tally.program_files import write_program
+from rook_tally.store.base import access_hash
 from rook_tally.store.maintenance import existing_store
 from rook_tally.store.site import collectors, load_site
 from rook_tally.wall.links import station_addresses
@@ -41,7 +43,13 @@ def print_sheet(
     }
     at = station_addresses(heard, http=http, mqtt=mqtt)
     sheet = ConnectionSheet(
-        key, station.cadence_s, at.http, at.mqtt_host, at.mqtt_port, example_message(fields)
+        key,
+        station.cadence_s,
+        at.http,
+        at.mqtt_host,
+        at.mqtt_port,
+        example_message(fields),
+        at.coap,
     )
     if into is not None:
         if sender is None:
@@ -52,6 +60,12 @@ def print_sheet(
     if sender is not None:
         typer.echo(sheet.program(_sender(sender), access_key), nl=False)
         return
+    coap = ""
+    if sheet.coap:
+        secret = "its access key gives its secret: --key"
+        if access_key is not None:
+            secret = oscore_keys(station.id, access_hash(access_key)).words
+        coap = f"CoAP        {sheet.coap_address}, {secret}\n"
     shown = access_key or "hidden; a new one: rook-tally station key " + key
     typer.echo(
         f"{station.key}, {station.kind.name}, at {station.place.name}, "
@@ -59,6 +73,7 @@ def print_sheet(
         f"HTTP        {sheet.http_address}\n"
         f"MQTT        {at.mqtt_host}:{at.mqtt_port}, topic {sheet.topic}, QoS 1, "
         f"user {key}, password its access key\n"
+        f"{coap}"
         f"access key  {shown}\n"
         f"for example {sheet.example_text}\n\n"
         "programs: " + ", ".join(f"--sender {one.value}" for one in Sender)

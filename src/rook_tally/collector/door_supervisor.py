@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Callable, Sequence
+from pathlib import Path
 from typing import Protocol, TypeAlias
 
 import msgspec
@@ -22,6 +23,7 @@ from rook_tally.intake.pipeline.commit_queue import CommitQueue
 from rook_tally.store.base import Store
 from rook_tally.store.site import (
     BluetoothSetting,
+    CoapSetting,
     DoorSettings,
     FolderSetting,
     ModbusSetting,
@@ -47,7 +49,8 @@ class _Door(Protocol):
 
 
 class DoorSupervisor:
-    """Opens what the store says, beside `always`: doors named on the command line."""
+    """Opens what the store says, beside `always`: doors named on the command line. `folder` is
+    where doors count what they sent."""
 
     def __init__(
         self,
@@ -55,12 +58,14 @@ class DoorSupervisor:
         commits: CommitQueue,
         presence: Heartbeat,
         requests: RequestRunner,
+        folder: Path,
         always: tuple[DoorSettings, ...] = (),
         begin: BeginDuty = begin_unwatched,
     ) -> None:
         self._begin = begin
         self.settings = SettingsFollower("doors", self._follow_settings)
         self._store = store
+        self._folder = folder
         self._commits = commits
         self._presence = presence
         self._requests = requests
@@ -121,6 +126,10 @@ class DoorSupervisor:
                 # Several ports may be open: each is an outlet for its own station.
                 forget = self._requests.add_outlet("serial", serial, settings.station)
                 door = serial
+            case PollSetting() if settings.url.startswith("coap:"):
+                from rook_tally.intake.doors.coap_client import CoapPollDoor
+
+                door = CoapPollDoor(settings, reception=self._commits, report=report, clock=now_us)
             case PollSetting():
                 from rook_tally.intake.doors.poll import PollDoor
 
@@ -146,6 +155,18 @@ class DoorSupervisor:
                     reception=self._commits,
                     report=report,
                     clock=now_us,
+                )
+            case CoapSetting():
+                from rook_tally.intake.doors.coap import CoapDoor
+
+                door = CoapDoor(
+                    settings,
+                    reception=self._commits,
+                    store=self._store,
+                    folder=self._folder,
+                    report=report,
+                    clock=now_us,
+                    controls=self._requests.controls_for,
                 )
             case TopicSetting():  # part of the MQTT door
                 return
@@ -179,5 +200,7 @@ def _address(settings: DoorSettings) -> str:
             return settings.root
         case ModbusSetting():
             return f"{settings.address}#{settings.unit}"
+        case CoapSetting():
+            return settings.listen
         case TopicSetting():
             return settings.pattern

@@ -72,13 +72,15 @@ _log = structlog.get_logger(__name__)
 class CollectorSettings:
     """Which doors to open beside those the store tells.
 
-    `broker` None leaves MQTT closed; `broker_folder` is our broker's. `announce` are addresses of
+    `broker` None leaves MQTT closed; `broker_folder` is our broker's,
+    `coap_folder` holds what the CoAP door counts. `announce` are addresses of
     the interfaces to announce on, empty for all; None for not at all.
     """
 
     http: Endpoint
     broker: BuiltinBroker | OutsideBroker | None
     broker_folder: Path
+    coap_folder: Path
     tls: Certificate | None = None
     doors: tuple[DoorSettings, ...] = ()
     announce: tuple[str, ...] | None = None
@@ -160,7 +162,9 @@ async def collect(
         stack.push_async_callback(http.close)
         presence.report("http", str(http.endpoint))(DoorState.OPEN)
         reach = HttpReach(store, presence, http, settings.http.host)
-        doors = DoorSupervisor(store, commits, presence, requests, settings.doors, begin)
+        doors = DoorSupervisor(
+            store, commits, presence, requests, settings.coap_folder, settings.doors, begin
+        )
         stack.push_async_callback(doors.close)
 
         pages = WebSupervisor(store, presence, settings.tls, begin)

@@ -80,6 +80,12 @@ class ModbusSetting(msgspec.Struct, frozen=True, tag="modbus", omit_defaults=Tru
     stop_bits: int = 1
 
 
+class CoapSetting(msgspec.Struct, frozen=True, tag="coap", omit_defaults=True):
+    """Readings over CoAP at an address of this machine, HOST:PORT."""
+
+    listen: str = "127.0.0.1:5683"
+
+
 DoorSettings = (
     SerialSetting
     | PollSetting
@@ -88,6 +94,7 @@ DoorSettings = (
     | BluetoothSetting
     | ProbesSetting
     | ModbusSetting
+    | CoapSetting
 )
 
 
@@ -121,6 +128,8 @@ def door_name(settings: DoorSettings) -> str:
         return f"probes {told.root}"
     if isinstance(told, ModbusSetting):
         return f"modbus {told.address} {told.unit}"
+    if isinstance(told, CoapSetting):
+        return f"coap {told.listen}"
     return f"bluetooth {told.adapter}".strip()
 
 
@@ -139,6 +148,8 @@ def running_door(settings: DoorSettings) -> str:
             return "probes"
         case ModbusSetting():
             return f"modbus {settings.station}"
+        case CoapSetting():
+            return "coap"
         case TopicSetting():
             # Part of the broker's.
             return "mqtt"
@@ -164,6 +175,7 @@ def door_of_table(table: dict[str, object]) -> DoorSettings:
         settings: DoorSettings = msgspec.convert(told, DoorSettings)
     except msgspec.ValidationError as error:
         raise UsageError(
-            str(error), remedy="sorts: serial, poll, folder, topics, bluetooth, probes, modbus"
+            str(error),
+            remedy="sorts: serial, poll, folder, topics, bluetooth, probes, modbus, coap",
         ) from None
     return settings

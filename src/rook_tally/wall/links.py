@@ -37,11 +37,13 @@ def link_to(address: str, port: int, key: str, *, is_secure: bool = False) -> st
 
 @dataclass(frozen=True, slots=True)
 class StationAddresses:
-    """Where a station reaches the doors: host and port of HTTP, of MQTT."""
+    """Where a station reaches the doors: host and port of HTTP, of MQTT, of CoAP where that door is
+    open."""
 
     http: str
     mqtt_host: str
     mqtt_port: int
+    coap: str = ""
 
 
 def station_addresses(
@@ -52,9 +54,11 @@ def station_addresses(
     doors = {door.name: door.address for each in collectors for door in each.doors}
     http_host, _, http_port = (http or doors.get("http", USUAL_HTTP)).rpartition(":")
     mqtt_host, _, mqtt_port = (mqtt or doors.get("mqtt", USUAL_MQTT)).rpartition(":")
+    coap_host, _, coap_port = doors.get("coap", "").rpartition(":")
     return StationAddresses(
         # A door that listens everywhere is reached by the address of this machine.
         f"{own_address(http_host.strip('[]'))}:{http_port}",
         own_address(mqtt_host.strip("[]")),
         int(mqtt_port),
+        f"{own_address(coap_host.strip('[]'))}:{coap_port}" if coap_port else "",
     )

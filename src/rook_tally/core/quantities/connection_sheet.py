@@ -40,7 +40,7 @@ class ConnectionSheet:
     """A station's own: where it sends to, and what.
 
     `http` is host and port, `mqtt_host` and `mqtt_port` the broker's; `example` is a message it
-    could send, by field.
+    could send, by field; `coap` is host and port of that door where it is open.
     """
 
     station: str
@@ -49,6 +49,12 @@ class ConnectionSheet:
     mqtt_host: str
     mqtt_port: int
     example: Mapping[str, float | bool]
+    coap: str = ""
+
+    @property
+    def coap_address(self) -> str:
+        """Where it POSTs over CoAP; empty where that door is not open."""
+        return f"coap://{self.coap}/v1/readings" if self.coap else ""
 
     @property
     def http_address(self) -> str:

@@ -93,6 +93,10 @@ DOOR_FORMS: Mapping[str, tuple[str, tuple[FormField, ...]]] = {
             FormField("only", "Only these", "all of them", FieldSort.LIST),
         ),
     ),
+    "coap": (
+        "CoAP",
+        (FormField("listen", "Listens at", "127.0.0.1:5683, or 0.0.0.0:5683 for the network"),),
+    ),
     "bluetooth": ("Bluetooth", (FormField("adapter", "Adapter", "the first one"),)),
 }
 """By sort, as files call it: its name and its fields."""
@@ -141,6 +145,13 @@ def settings_from(
     if sort == "modbus" and not str(told["address"]).startswith("/"):
         host, _, port = str(told["address"]).rpartition(":")
         told["address"] = told["address"] if host and port.isdecimal() else f"{told['address']}:502"
+    if sort == "coap" and "listen" in told:
+        host, _, port = str(told["listen"]).rpartition(":")
+        if not host or not port.isdecimal() or not 0 < int(port) < 65_536:
+            raise UsageError(
+                tr("{0} is no address of this machine", told["listen"]),
+                remedy=tr("such as {0}", "127.0.0.1:5683"),
+            )
     return door_of_table(told)
 
 

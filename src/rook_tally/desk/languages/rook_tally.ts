@@ -3477,6 +3477,11 @@
     </message>
     <message>
       <location filename="desk/dialogs/door_form.py" />
+      <source>CoAP</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
       <source>Bluetooth</source>
       <translation type="unfinished" />
     </message>
@@ -3662,6 +3667,16 @@
     </message>
     <message>
       <location filename="desk/dialogs/door_form.py" />
+      <source>Listens at</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>127.0.0.1:5683, or 0.0.0.0:5683 for the network</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
       <source>Adapter</source>
       <translation type="unfinished" />
     </message>
@@ -3672,7 +3687,17 @@
     </message>
     <message>
       <location filename="desk/dialogs/door_form.py" />
+      <source>{0} is no address of this machine</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
       <source>{0} is missing</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>such as {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3683,11 +3708,6 @@
     <message>
       <location filename="desk/dialogs/door_form.py" />
       <source>{0} is no parity</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/door_form.py" />
-      <source>such as {0}</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -7302,6 +7322,11 @@
     <message>
       <location filename="desk/stations/connection_sheet_dialog.py" />
       <source>Open them to the network</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/connection_sheet_dialog.py" />
+      <source>its access key gives its secret</source>
       <translation type="unfinished" />
     </message>
     <message>

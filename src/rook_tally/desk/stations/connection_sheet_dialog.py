@@ -56,12 +56,15 @@ class ConnectionSheetDialog(QDialog):
         parent: QWidget,
         *,
         is_reachable: bool = True,
+        coap_secret: str = "",
     ) -> None:
         super().__init__(parent)
         self._is_reachable = is_reachable
         self._theme = theme
         self._sheet = sheet
         self._key = access_key
+        self._coap_secret = coap_secret
+        self.coap = Label()
         self.setWindowTitle(tr("Connect {0}", sheet.station))
         self.resize(760, 640)
         self.key = Label()
@@ -100,6 +103,10 @@ class ConnectionSheetDialog(QDialog):
             label.setWordWrap(True)
             label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
             form.addRow(name, label)
+        if sheet.coap:
+            self.coap.setWordWrap(True)
+            self.coap.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+            form.addRow("CoAP", self.coap)
         keys = QHBoxLayout()
         self.key.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         keys.addWidget(self.key)
@@ -189,6 +196,8 @@ class ConnectionSheetDialog(QDialog):
             self.key.setText(tr("shown once, when it was made; make another with New key…"))
         else:
             self.key.setText(self._key if is_shown else _HIDDEN)
+        secret = self._coap_secret if is_shown else tr("its access key gives its secret")
+        self.coap.setText(f"{self._sheet.coap_address}, {secret}")
         self.program.setPlainText(
             self._sheet.program(self.senders.currentData(), self._key if is_shown else None)
         )

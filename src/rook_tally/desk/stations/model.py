@@ -13,6 +13,7 @@ import numpy as np
 
 from rook_tally.core.arrays import BoolArray
 from rook_tally.core.moment_words import clock_words, day_words, moment_words
+from rook_tally.core.oscore_keys import oscore_keys
 from rook_tally.core.quantities.connection_sheet import ConnectionSheet, example_message
 from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.levels import Level
@@ -33,6 +34,7 @@ from rook_tally.desk.stations.queries import (
     StationPageQuery,
 )
 from rook_tally.desk.stations.texts import tr, tr_count
+from rook_tally.store.base import access_hash
 from rook_tally.store.site import MessageCounts, MessageLogEntry, Series, Site, Station, StrayGroup
 from rook_tally.wall.links import station_addresses
 
@@ -347,7 +349,13 @@ class StationsModel:
             where.mqtt_host,
             where.mqtt_port,
             example_message(fields),
+            where.coap,
         )
+
+    def coap_secret(self, access_key: str) -> str:
+        """What the picked station protects its CoAP messages with, in words."""
+        station = self.picked
+        return "" if station is None else oscore_keys(station.id, access_hash(access_key)).words
 
     @property
     def is_reachable(self) -> bool:

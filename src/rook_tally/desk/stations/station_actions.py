@@ -116,12 +116,14 @@ class StationActions:
         sheet = self._model.sheet()
         if sheet is None:
             return
+        access_key = self._keys.get(sheet.station)
         self.sheet = ConnectionSheetDialog(
             self._theme,
             sheet,
-            self._keys.get(sheet.station),
+            access_key,
             self._parent,
             is_reachable=self._model.is_reachable,
+            coap_secret="" if access_key is None else self._model.coap_secret(access_key),
         )
         self.sheet.open_doors_wanted.connect(self.open_doors)
         self.sheet.show_steps(self._model.contact())

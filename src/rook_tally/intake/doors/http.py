@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 import asyncio
-import math
 import socket
 import ssl
-import time
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
@@ -14,23 +12,23 @@ import msgspec
 import structlog
 from aiohttp import web
 
-from rook_tally.core.access_policy import KeysWanted
 from rook_tally.core.auth_throttle import AuthThrottle
 from rook_tally.core.hosts import is_loopback
 from rook_tally.intake.addresses import Endpoint, bound_socket
 from rook_tally.intake.bounds import BODY_WITHIN_S, LARGEST_MESSAGE, MOST_CONNECTIONS
 from rook_tally.intake.door_protocols import Reception
+from rook_tally.intake.doors.answers import PROBLEM_TITLES, answer_counts, is_taken, problem_detail
 from rook_tally.intake.doors.health import AskHealth
+from rook_tally.intake.doors.key_policy import KeyPolicy
 from rook_tally.intake.doors.openapi import openapi_document
 from rook_tally.intake.doors.this_machine import why_not_from_here
-from rook_tally.intake.message import BodyFormat, IntakeResult, Message, Problem, RejectedValue
+from rook_tally.intake.message import BodyFormat, IntakeResult, Message, Problem
 from rook_tally.net.connection_guard import ConnectionGuard
 from rook_tally.net.problem_answers import json_response, problem, problem_response, problems
 from rook_tally.store.base import Store, access_hash
 from rook_tally.store.readings import LatestRow, latest_rows
-from rook_tally.store.site.trust import is_access_key, keys_wanted
+from rook_tally.store.site.trust import is_access_key
 
-_SETTING_HOLDS_S = 1.0
 # What a person's curl sends with a key when no type is given; the body then decides.
 _UNTYPED = frozenset(
     {"", "application/x-www-form-urlencoded", "text/plain", "application/octet-stream"}
@@ -39,11 +37,6 @@ _UNTYPED = frozenset(
 _PAGE_SENDS = frozenset({"application/x-www-form-urlencoded", "text/plain", "multipart/form-data"})
 _FORMS = {form.value: form for form in BodyFormat if form is not BodyFormat.ENVIRONMENTAL}
 _STATUS = {Problem.UNREADABLE: 400, Problem.EMPTY: 422, Problem.WRONG_KEY: 401}
-_TITLE = {
-    Problem.UNREADABLE: "The message cannot be read",
-    Problem.EMPTY: "The message holds no readings",
-    Problem.WRONG_KEY: "The access key is not known",
-}
 
 _log = structlog.get_logger(__name__)
 
@@ -75,7 +68,7 @@ class HttpDoor:
         self._tls = tls
         self._patience = AuthThrottle()
         self._looking = asyncio.Lock()
-        self._keys_wanted, self._asked_s = KeysWanted.BY_DOOR, -math.inf
+        self._keys = KeyPolicy(store)
         self._socket = listening
         self._site: web.SockSite | None = None
         self._reception = reception
@@ -191,7 +184,8 @@ class HttpDoor:
         """Raise unless a message without a key may come in: from a program on this machine, in a
         type that no web page sends without asking."""
         why = why_not_from_here(request.remote or "", request.headers)
-        if not why and await self._wants_all_keys():
+        is_open = not self.endpoint.is_loopback
+        if not why and await self._keys.wants_all_keys(is_open=is_open):
             why = "this site wants a key from everybody"
         if why:
             raise problem(
@@ -204,19 +198,6 @@ class HttpDoor:
                 f"without an access key the type is one of {', '.join(_FORMS)}: "
                 "what comes untyped any web page could have sent; nothing was kept",
             )
-
-    async def _wants_all_keys(self) -> bool:
-        now_s = time.monotonic()
-        if now_s - self._asked_s > _SETTING_HOLDS_S:
-
-            def look() -> KeysWanted:
-                with self._store.read() as connection:
-                    return keys_wanted(connection)
-
-            self._asked_s, self._keys_wanted = now_s, await asyncio.to_thread(look)
-        if self._keys_wanted is KeysWanted.BY_DOOR:
-            return not self.endpoint.is_loopback
-        return self._keys_wanted is KeysWanted.FROM_ALL
 
     async def _get_openapi(self, _request: web.Request) -> web.Response:
         return json_response(200, openapi_document(self._documented))
@@ -290,37 +271,14 @@ def _too_large() -> web.HTTPException:
 def _response(
     answer: IntakeResult, controls: Mapping[str, tuple[str, float | None]]
 ) -> web.Response:
-    counts: dict[str, Any] = {
-        "kept": answer.kept,
-        "duplicate": answer.duplicate,
-        "suspect": answer.suspect,
-        "stray": answer.stray,
-        "refused": [_told(one) for one in answer.refused],
-    }
-    if answer.noted:
-        counts["noted"] = [_told(one) for one in answer.noted]
-    if answer.strays:
-        counts["strays"] = [_told(one) for one in answer.strays]
-    if answer.heard:
-        counts["heard"] = answer.heard
-    if controls:
-        counts["controls"] = {name: value for name, (value, _) in controls.items()}
-        limited = {name: for_s for name, (_, for_s) in controls.items() if for_s is not None}
-        if limited:
-            counts["controls_for_s"] = limited
+    counts = dict(answer_counts(answer, controls))
     if answer.problem is not None:
-        detail = answer.why + ("; kept as a stray" if answer.stray else "")
-        return problem_response(_STATUS[answer.problem], _TITLE[answer.problem], detail, counts)
-    if answer.left_out:
-        counts["left_out"] = answer.left_out
-    if answer.kept or answer.duplicate or answer.heard or answer.left_out:
+        title = PROBLEM_TITLES[answer.problem]
+        return problem_response(_STATUS[answer.problem], title, problem_detail(answer), counts)
+    if is_taken(answer):
         return json_response(200, counts)
     if answer.stray:
         return json_response(202, counts)
     return problem_response(
         422, "No value could be kept", "; ".join(one.why for one in answer.refused[:5]), counts
     )
-
-
-def _told(one: RejectedValue) -> dict[str, Any]:
-    return {"at": one.at, "field": one.field, "why": one.why}

@@ -71,13 +71,14 @@ class _OutwardResolver(ThreadedResolver):
         self, host: str, port: int = 0, family: socket.AddressFamily = socket.AF_INET
     ) -> list[ResolveResult]:
         found = await super().resolve(host, port, family)
-        outward = [one for one in found if _is_outward(one["host"])]
+        outward = [one for one in found if is_outward(one["host"])]
         if not outward:
             raise OSError(None, f"{host} leads to this machine itself; name its address instead")
         return outward
 
 
-def _is_outward(address: str) -> bool:
+def is_outward(address: str) -> bool:
+    """True if an address is another machine's, and none that every machine has."""
     told = ipaddress.ip_address(address.partition("%")[0])
     return not (told.is_loopback or told.is_link_local or told.is_unspecified)
 

@@ -35,6 +35,7 @@ from rook_tally.store.site.discovered_stations import (
 from rook_tally.store.site.display_units import show_in_system, show_in_unit, shown_units
 from rook_tally.store.site.door_settings import (
     BluetoothSetting,
+    CoapSetting,
     DoorSetting,
     DoorSettings,
     FolderSetting,
@@ -150,6 +151,7 @@ __all__ = [
     "Announced",
     "BluetoothSetting",
     "ClockFault",
+    "CoapSetting",
     "Collector",
     "CorrectionEntry",
     "Door",

@@ -11,6 +11,7 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.door_settings import (
     BluetoothSetting,
+    CoapSetting,
     DoorSettings,
     FolderSetting,
     ModbusSetting,
@@ -27,6 +28,7 @@ from rook_tally.store.base.changes import Subject, note_change
 
 __all__ = [
     "BluetoothSetting",
+    "CoapSetting",
     "DoorSetting",
     "DoorSettings",
     "FolderSetting",
