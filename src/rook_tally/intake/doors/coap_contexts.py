@@ -8,7 +8,6 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import TypeAlias
 
-import filelock
 import msgspec
 import sqlalchemy as sa
 import structlog
@@ -110,7 +109,7 @@ class StationContexts:
             json.dump(told, writing)
         try:
             return Context(str(folder))
-        except filelock.Timeout:
+        except TimeoutError:
             _log.warning("oscore_context_in_use", station=station.key)
             raise KeyError(keys.sender_id) from None
 
