@@ -15,6 +15,7 @@ from rook_tally.core.quantities.kinds import KINDS
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.series.corrections import Correction
 from rook_tally.core.series.freshness import Freshness
+from rook_tally.core.timestamps import HOUR_US
 from rook_tally.desk.app.views import STATIONS
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_feed import read_picture
@@ -25,7 +26,7 @@ from rook_tally.intake.pipeline.clock_drift import Clocks
 from rook_tally.intake.pipeline.resolve import IntakeSession
 from rook_tally.store.base import Store
 from rook_tally.store.site import add_correction, add_station, load_site, report_clocks
-from tests.builders import MINUTE_US, NOON_US
+from tests.builders import MINUTE_US, NOON_US, append, begin_series
 from tests.desk.conftest import OpenDesk
 from tests.processes import CollectorProcess
 
@@ -163,3 +164,25 @@ def test_without_a_station_it_says_what_to_do(qtbot: QtBot, open_desk: OpenDesk)
     shown = [one.text() for one in window.stations.findChildren(QLabel) if one.isVisible()]
     assert any("No station has been added yet" in text for text in shown)
     assert not window.stations.page.isVisible()
+
+
+def test_a_battery_says_how_long_it_lasts(store: Store, model: StationsModel) -> None:
+    level = begin_series(store, "battery", key="dust")
+    append(store, level, *((NOON_US - at * 6 * HOUR_US, 60.0 + at / 4) for at in range(1, 60)))
+    site = SiteState(lambda: NOON_US)
+    with store.read() as connection:
+        site.take(read_picture(connection, site.now_us))
+        fleet = StationsModel(site)
+        _answer(store, fleet)
+        asked = fleet.power_question()
+        assert asked is not None
+        fleet.take_power(asked.run(connection))
+        # An answer holds for an hour.
+        assert fleet.power_question() is None
+        assert fleet.power_words().startswith("Empty in 60 days, sending every 6 h")
+        fleet.pick("loft")
+        assert fleet.power_words() == ""
+        other = fleet.power_question()
+        assert other is not None
+        fleet.take_power(other.run(connection))
+    assert fleet.power_words() == ""

@@ -153,6 +153,19 @@ def station_sheet(
     )
 
 
+@station_app.command("power")
+def station_power(
+    context: typer.Context,
+    key: Annotated[str | None, typer.Argument(help="Of this station alone.")] = None,
+    as_json: JsonOption = False,
+    store: StoreOption = None,
+) -> None:
+    """How long batteries last, what sending takes of them, what another cadence would give."""
+    from rook_tally.cli.power import print_power
+
+    print_power(chosen_store(context, store), key, as_json=as_json)
+
+
 @station_app.command("show")
 def station_show(
     context: typer.Context,

@@ -1385,6 +1385,49 @@
     </message>
   </context>
   <context>
+    <name>Comparing</name>
+    <message>
+      <location filename="core/comparing/power_words.py" />
+      <source>{0}–{1} days</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core/comparing/power_words.py" />
+      <source>every {0} {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core/comparing/power_words.py" />
+      <source>Empty in {0}, sending every {1}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core/comparing/power_words.py" />
+      <source>{0} days or more</source>
+      <translation type="unfinished" />
+    </message>
+    <message numerus="yes">
+      <location filename="core/comparing/power_words.py" />
+      <source>{0} days</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core/comparing/power_words.py" />
+      <source>Its battery does not fall, or is not known for long enough to tell.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core/comparing/power_words.py" />
+      <source>Sending takes {0} % of it: {1}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core/comparing/power_words.py" />
+      <source>It has always sent as often, so what sending costs lies between nothing and all of it: {0}.</source>
+      <translation type="unfinished" />
+    </message>
+  </context>
+  <context>
     <name>Core</name>
     <message>
       <location filename="core/wall/definitions.py" />

@@ -12,6 +12,7 @@ from zoneinfo import ZoneInfo
 import numpy as np
 
 from rook_tally.core.arrays import BoolArray
+from rook_tally.core.comparing.power_words import power_lines
 from rook_tally.core.moment_words import clock_words, day_words, moment_words
 from rook_tally.core.oscore_keys import oscore_keys
 from rook_tally.core.quantities.connection_sheet import ConnectionSheet, example_message
@@ -21,7 +22,7 @@ from rook_tally.core.quantities.number_format import age, figure
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.series.corrections import Correction, correction_text
 from rook_tally.core.series.freshness import Freshness
-from rook_tally.core.timestamps import datetime_from_time_us
+from rook_tally.core.timestamps import HOUR_US, datetime_from_time_us
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.stations.controls import ControlRow, control_rows
 from rook_tally.desk.stations.first_contact import ContactStep, contact_steps
@@ -32,6 +33,8 @@ from rook_tally.desk.stations.queries import (
     FleetQuery,
     StationPage,
     StationPageQuery,
+    StationPower,
+    StationPowerQuery,
 )
 from rook_tally.desk.stations.texts import tr, tr_count
 from rook_tally.store.base import access_hash
@@ -39,6 +42,7 @@ from rook_tally.store.site import MessageCounts, MessageLogEntry, Series, Site, 
 from rook_tally.wall.links import station_addresses
 
 _TIME_MEMBER = re.compile(r'"time":"[^"]*",?|(?<=[{,])"time":[0-9.]+,?')
+_POWER_HOLDS_US = HOUR_US
 _NOTHING_HEARD = np.zeros(HEARD_SLOTS, dtype=np.bool_)
 
 
@@ -129,6 +133,8 @@ class StationsModel:
         self._state = state
         self._fleet: Fleet | None = None
         self._picked: str | None = None
+        self._power_asked = ("", 0)
+        self._power_told: StationPower | None = None
         self.page: StationPage | None = None
         self._usual: tuple[Site | None, dict[str, str]] = (None, {})
         self._order: tuple[Site | None, list[Station]] = (None, [])
@@ -193,6 +199,29 @@ class StationsModel:
             if station is None
             else StationPageQuery(self._state.site, station, self._state.now_us)
         )
+
+    def power_question(self) -> StationPowerQuery | None:
+        """The query for the picked station's battery; None while an answer holds."""
+        station, now_us = self.picked, self._state.now_us
+        if station is None:
+            return None
+        asked, at_us = self._power_asked
+        if asked == station.key and abs(now_us - at_us) < _POWER_HOLDS_US:
+            return None
+        self._power_asked = station.key, now_us
+        return StationPowerQuery(self._state.site, station, now_us)
+
+    def take_power(self, power: StationPower) -> None:
+        """An answer about a battery."""
+        self._power_told = power
+        self._tell()
+
+    def power_words(self) -> str:
+        """How long the picked station's battery lasts; empty where nothing tells."""
+        station, told = self.picked, self._power_told
+        if station is None or told is None or told.station != station.key or told.outlook is None:
+            return ""
+        return " ".join(power_lines(told.outlook))
 
     def take_fleet(self, fleet: Fleet) -> None:
         """An answer about the fleet."""

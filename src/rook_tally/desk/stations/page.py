@@ -96,6 +96,8 @@ class StationPageView(QWidget):
         self._model = model
         self._name, self._about, self._counts = Label(), Label(), Label()
         self._whole, self._firmware, self._where = Label(), Label(), Label()
+        self._power = Label()
+        self._power.setWordWrap(True)
         self._nothing = Label(
             tr("Nothing has come from it yet. What it sends appears here at once.")
         )
@@ -154,6 +156,7 @@ class StationPageView(QWidget):
             (self._name, face(19, BOLD), theme.ink),
             (self._about, face(13), theme.dim),
             (self._counts, face(12), theme.dim),
+            (self._power, face(12), theme.dim),
             (self._nothing, face(13), theme.dim),
             (self._whole, _typewriter(12), theme.ink),
             (self._firmware, face(12), theme.dim),
@@ -199,6 +202,7 @@ class StationPageView(QWidget):
         whole.addLayout(title)
         whole.addWidget(self._where)
         whole.addWidget(self._counts)
+        whole.addWidget(self._power)
         whole.addSpacing(6)
         whole.addLayout(head)
         # In place of the messages it takes their room: else the lines above would drift apart.
@@ -253,6 +257,9 @@ class StationPageView(QWidget):
         place, kind = station.place.name, station.kind.name
         self._about.setText(tr("{0} · {1} · every {2:g} s", place, kind, station.cadence_s))
         self._counts.setText(self._model.counts())
+        power = self._model.power_words()
+        self._power.setText(power)
+        self._power.setVisible(bool(power))
         self.hold.setChecked(self._model.is_held)
         self.hold.setText(tr("Held") if self._model.is_held else tr("Hold"))
         rows = self._model.tape_rows()

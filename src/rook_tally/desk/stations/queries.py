@@ -8,9 +8,11 @@ import numpy as np
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import BoolArray
+from rook_tally.core.comparing.power import PowerOutlook
 from rook_tally.core.series.spans import SpanStatistics
 from rook_tally.core.timestamps import DAY_US, HOUR_US
 from rook_tally.store.readings import envelopes, span_statistics
+from rook_tally.store.readings.station_power import station_power
 from rook_tally.store.site import (
     ClockFault,
     CorrectionEntry,
@@ -84,6 +86,28 @@ class StationPage:
     reports: dict[str, StoredAttribute]
     requests: list[Request]
     around: list[MessageLogEntry]
+
+
+@dataclass(frozen=True, slots=True)
+class StationPower:
+    """How long a station's battery lasts; None where nothing tells."""
+
+    station: str
+    outlook: PowerOutlook | None
+
+
+@dataclass(frozen=True, slots=True)
+class StationPowerQuery:
+    """Asks how long a station's battery lasts."""
+
+    site: Site
+    station: Station
+    now_us: int
+
+    def run(self, connection: Connection) -> StationPower:
+        """Look at its last months."""
+        series = [one for one in self.site.series if one.station.id == self.station.id]
+        return StationPower(self.station.key, station_power(connection, series, self.now_us))
 
 
 @dataclass(frozen=True, slots=True)

@@ -269,6 +269,9 @@ class StationsView(QWidget):
         question = self.model.page_question()
         if question is not None:
             self._client.read(question, self.model.take_page)
+        power = self.model.power_question()
+        if power is not None:
+            self._client.read(power, self.model.take_power)
 
     def _on_fleet(self, fleet: Fleet) -> None:
         if not self.isVisible():
