@@ -7,6 +7,7 @@ from pathlib import Path
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QMessageBox
 from pytestqt.qtbot import QtBot
 
 from rook_tally.core.access_policy import KeysWanted, PasswordsAt
@@ -103,6 +104,25 @@ def test_changed_in_the_window_and_undone(
     qtbot.waitUntil(lambda: window.state.site.name == "Quay", timeout=PATIENCE_MS)
     window.undo.undo()
     qtbot.waitUntil(lambda: _settings(store) == before, timeout=PATIENCE_MS)
+
+
+def test_leaving_asks_about_what_was_typed_on_any_page_and_about_nothing_else(
+    open_desk: OpenDesk, qtbot: QtBot
+) -> None:
+    window = open_desk()
+    window.dialogs.show_site()
+    dialog = opened(qtbot, window, SiteDialog)
+    qtbot.waitUntil(dialog.isEnabled, timeout=PATIENCE_MS)
+    for name in dialog.page_names:
+        name.click()
+        assert not dialog.is_touched
+    dialog.keeping.stray_days.setText("31")
+    dialog.page_names[0].click()
+    assert dialog.is_touched
+    dialog.reject()
+    assert dialog.isVisible()
+    opened(qtbot, dialog, QMessageBox).close()
+    dialog.discard()
 
 
 def test_what_cannot_be_is_said_in_the_dialog_and_nothing_is_changed(

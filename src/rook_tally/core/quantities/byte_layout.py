@@ -166,6 +166,12 @@ class ByteLayout(
     text: BytesText = BytesText.BYTES
 
     @property
+    def written(self) -> BytesText:
+        """How the bytes are written: within JSON they are text, base64 unless it says hex."""
+        within = self.at and self.text is BytesText.BYTES
+        return BytesText.BASE64 if within else self.text
+
+    @property
     def least(self) -> int:
         """The fewest bytes that hold every field, the beginning and the check."""
         ends = [one.end for one in self.field]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from zoneinfo import available_timezones
 
 from PySide6.QtCore import Qt
@@ -120,6 +121,18 @@ class SiteDialog(StoreDialog):
         self.save.clicked.connect(self._on_save)
         self.cancel.clicked.connect(self.discard)
         client.read(SiteSettingsQuery(), self._show, self.why.setText)
+
+    @property
+    def is_touched(self) -> bool:
+        """True if a setting is another than it was, on whichever page."""
+        before = self._before
+        if before is None:
+            return False
+        try:
+            typed = self._typed()
+        except UsageError:
+            return True
+        return typed != replace(before, copied=typed.copied, can_be_copied=typed.can_be_copied)
 
     def _lay_out(self) -> None:
         style = QHBoxLayout()

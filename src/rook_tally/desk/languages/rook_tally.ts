@@ -7674,6 +7674,16 @@
     </message>
     <message>
       <location filename="desk/stations/kinds_dialog.py" />
+      <source>Bytes…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>Which bytes of its messages are which field, by example</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
       <source>Reports every</source>
       <translation type="unfinished" />
     </message>
@@ -7820,6 +7830,241 @@
     <message>
       <location filename="desk/stations/kinds_dialog.py" />
       <source>{0}, copy</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>from byte</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>type</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>first byte</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>times</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>plus</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>nothing when</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>Bytes of its messages</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>none</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>how the bytes are written</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>check at its end</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>the last messages</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>bytes of the picked message</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>what the picked bytes could be</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>fields of the layout</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>Try it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>within JSON at</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>none: the message is the bytes</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>begins with, hexadecimal</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>anything</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>length in bytes</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>as its fields need, or longer</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>a message to try</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>paste one: 42 01 0b f4</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>message</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>Take it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>Use this layout</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>Cancel</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>The last messages</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>No message has bytes so far; paste one below.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>type of {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>first byte of {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>Written as</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>Within JSON at</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>Begins with</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>Length</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>Check</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>Pick bytes that belong together: one, two, three, four or eight.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>No number has {0} bytes.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>Bytes {0} to {1} could be</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_model.py" />
+      <source>{0}: {1} is no whole number</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_model.py" />
+      <source>{0}: {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_model.py" />
+      <source>the message is empty</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_model.py" />
+      <source>at {0} is no text</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_model.py" />
+      <source>length</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_model.py" />
+      <source>write it as 42 01 0b f4</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_model.py" />
+      <source>nothing is at {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_model.py" />
+      <source>{0} is not hexadecimal</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -8300,11 +8545,6 @@
     <message>
       <location filename="desk/stations/take_in_dialog.py" />
       <source>Take in</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/take_in_dialog.py" />
-      <source>Cancel</source>
       <translation type="unfinished" />
     </message>
     <message>

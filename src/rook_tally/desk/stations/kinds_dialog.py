@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
 )
 
 from rook_tally.core.errors import UsageError
+from rook_tally.core.quantities.byte_layout import ByteLayout
 from rook_tally.core.quantities.controls import ControlKind
 from rook_tally.core.quantities.kinds import Kind
 from rook_tally.core.quantities.levels import Level
@@ -48,6 +49,7 @@ from rook_tally.desk.stations.kind_model import (
     kind_of,
     units_of,
 )
+from rook_tally.desk.stations.layout_dialog import LayoutDialog
 from rook_tally.desk.stations.texts import tr
 
 _SLUG = Qt.ItemDataRole.UserRole
@@ -63,7 +65,7 @@ class KindsDialog(AskingDialog):
         self.finished.connect(self._client.close)
         self._listing = KindsListing()
         self._before: Kind | None = None
-        self._begun = KindForm()
+        self._begun = self._shown = KindForm()
         self._wanted = slug
         self.setWindowTitle(tr("Kinds of stations"))
         self.resize(1000, 600)
@@ -99,11 +101,18 @@ class KindsDialog(AskingDialog):
         self.problem.setWordWrap(True)
         tint(self.problem, theme.level(Level.HIGH))
         tint(self.called, theme.dim)
+        self.bytes = QPushButton(tr("Bytes…"))
+        self.bytes.setToolTip(tr("Which bytes of its messages are which field, by example"))
         self.save, self.shut = QPushButton(tr("Save")), QPushButton(tr("Close"))
         self._lay_out()
         self._connect()
         offer_buttons(self.list, self.new, remove=self.remove)
         self.read_again()
+
+    @property
+    def is_touched(self) -> bool:
+        """True if something of the kind is not as it was shown: cells and its layout too."""
+        return self.save.isEnabled() and self.form != self._shown
 
     def _table(self, heads: Sequence[str], name: str, *, stretched: int) -> QTableWidget:
         table = QTableWidget(0, len(heads))
@@ -124,7 +133,7 @@ class KindsDialog(AskingDialog):
     def _lay_out(self) -> None:
         for button in (
             *(self.new, self.copy, self.remove, self.add_field, self.drop_field),
-            *(self.add_control, self.drop_control),
+            *(self.add_control, self.drop_control, self.bytes),
         ):
             button.setObjectName("small")
             button.setAutoDefault(False)
@@ -149,6 +158,8 @@ class KindsDialog(AskingDialog):
             label.setFont(face(13, BOLD))
             head.addWidget(label)
             head.addStretch(1)
+            if table is self.fields:
+                head.addWidget(self.bytes)
             add.setAccessibleName(tr("add to {0}", title))
             drop.setAccessibleName(tr("remove from {0}", title))
             head.addWidget(add)
@@ -172,6 +183,7 @@ class KindsDialog(AskingDialog):
         self.add_control.clicked.connect(lambda: self._put_control(TypedControl(), picked=True))
         for drop, table in ((self.drop_field, self.fields), (self.drop_control, self.controls)):
             drop.clicked.connect(partial(self._drop_row, table))
+        self.bytes.clicked.connect(self._on_bytes)
         self.save.clicked.connect(self._on_save)
         self.shut.clicked.connect(self.close)
 
@@ -216,9 +228,7 @@ class KindsDialog(AskingDialog):
         self._before, self._begun = before, form
         self.name.setText(form.name)
         self.cadence.setText(form.cadence)
-        called = form.slug if before is not None else ""
-        words = [tr("in files {0}", called) if called else tr("new"), *_beside(form)]
-        self.called.setText(" · ".join(words))
+        self._show_called()
         self.fields.setRowCount(0)
         self.controls.setRowCount(0)
         for one in form.fields:
@@ -227,10 +237,16 @@ class KindsDialog(AskingDialog):
             self._put_control(control)
         self.remove.setEnabled(before is not None and before.slug in self._listing.own)
         self._say("")
+        self._shown = self.form
         self.ask_about(self.save)
         if before is None:
             self.name.setFocus()
             self.name.selectAll()
+
+    def _show_called(self) -> None:
+        called = self._begun.slug if self._before is not None else ""
+        words = [tr("in files {0}", called) if called else tr("new"), *_beside(self._begun)]
+        self.called.setText(" · ".join(words))
 
     def _put_field(self, row: TypedField, *, picked: bool = False) -> None:
         table, at = self.fields, self.fields.rowCount()
@@ -306,6 +322,24 @@ class KindsDialog(AskingDialog):
             fields=fields,
             controls=tuple(controls),
         )
+
+    def _on_bytes(self) -> None:
+        form = self.form
+        dialog = LayoutDialog(
+            self._theme,
+            form.layout,
+            [one.name for one in form.fields if one.name],
+            form.slug,
+            self._client.scope(),
+            self,
+        )
+        dialog.chosen.connect(self._take_layout)
+        dialog.open()
+
+    def _take_layout(self, layout: ByteLayout | None) -> None:
+        """A layout was written; it is saved with the kind."""
+        self._begun = replace(self._begun, layout=layout)
+        self._show_called()
 
     def _on_save(self) -> None:
         try:

@@ -2,14 +2,10 @@
 
 from __future__ import annotations
 
-import base64
-import binascii
-
 from rook_tally.core.errors import DecodeError
-from rook_tally.core.quantities.byte_layout import BytesText
 from rook_tally.core.quantities.layout_reading import LayoutError, LayoutReader
+from rook_tally.core.quantities.message_bytes import pointed_at, written_bytes
 from rook_tally.core.timestamps import SECOND_US
-from rook_tally.intake.decode.json_pointer import pointed_at
 from rook_tally.intake.decode.json_text import kind_of, parsed
 from rook_tally.intake.message import Decoded, DecodedValue
 
@@ -60,13 +56,7 @@ def bytes_in(body: bytes, reader: LayoutReader) -> bytes:
         if not isinstance(value, str):
             raise DecodeError(f"at {layout.at} is {kind_of(value)}, not text", remedy=_REMEDY)
         text = value.encode("utf-8", "replace")
-    if layout.text is BytesText.BYTES and not layout.at:
-        return text
     try:
-        if layout.text is BytesText.HEX:
-            return bytes.fromhex(text.decode("ascii").strip())
-        return base64.b64decode(b"".join(text.split()), validate=True)
-    except (ValueError, binascii.Error):
-        raise DecodeError(
-            f"the bytes are not written as {layout.text.value}", remedy=_REMEDY
-        ) from None
+        return written_bytes(text, layout.written)
+    except LayoutError as error:
+        raise DecodeError(str(error), remedy=_REMEDY) from None

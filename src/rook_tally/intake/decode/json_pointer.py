@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from rook_tally.core.errors import DecodeError, UsageError
+from rook_tally.core.quantities.message_bytes import pointed_at
 from rook_tally.intake.decode import plain_json
 from rook_tally.intake.decode.json_text import Json
 from rook_tally.intake.message import Decoded, RejectedValue
@@ -15,20 +16,6 @@ def checked_pointer(text: str) -> str:
     if text and not text.startswith("/"):
         raise UsageError(f"{text!r} is no JSON pointer", remedy="write it as /air/temp")
     return text
-
-
-def pointed_at(document: Json, pointer: str) -> Json:
-    """The value a pointer names; LookupError when the document has none there."""
-    value = document
-    for word in pointer.split("/")[1:]:
-        name = word.replace("~1", "/").replace("~0", "~")
-        if isinstance(value, dict) and name in value:
-            value = value[name]
-        elif isinstance(value, list) and name.isdecimal() and int(name) < len(value):
-            value = value[int(name)]
-        else:
-            raise LookupError(pointer)
-    return value
 
 
 def decode(document: Json, pointers: Mapping[str, str]) -> Decoded:

@@ -10,9 +10,9 @@ import msgspec
 
 from rook_tally.core.errors import DecodeError
 from rook_tally.core.quantities.json_shape import JsonShape, PairsShape, TimeNotation
+from rook_tally.core.quantities.message_bytes import pointed_at
 from rook_tally.core.timestamps import time_us_from_epoch, time_us_from_text
 from rook_tally.intake.bounds import DEEPEST, RejectedValues, check_count, name_fault, too_deep
-from rook_tally.intake.decode.json_pointer import pointed_at
 from rook_tally.intake.decode.json_text import Json, kind_of, number_from
 from rook_tally.intake.decode.text_value import value_and_unit
 from rook_tally.intake.message import Decoded, DecodedValue

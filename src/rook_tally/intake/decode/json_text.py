@@ -5,14 +5,12 @@ from __future__ import annotations
 import json
 import math
 import re
-from typing import TypeAlias
 
 import msgspec
 
 from rook_tally.core.errors import DecodeError
+from rook_tally.core.quantities.message_bytes import Json as Json
 from rook_tally.intake.bounds import too_deep
-
-Json: TypeAlias = "bool | int | float | str | list[Json] | dict[str, Json] | None"
 
 
 def parsed(body: bytes) -> Json:
