@@ -51,6 +51,10 @@ _OTHER = st.one_of(
     st.just("state_of_charge(current@mill-race over 1 h, 10 Ah, 50 %)"),
     st.just("mean(mean(temperature@yard over 5 min) over 20 min)"),
     st.just("since_highest(temperature@yard over 1 h)"),
+    st.builds("counted(voltage@mill-race over {})".format, st.sampled_from(_WINDOWS)),
+    st.builds(
+        "counted_rate(co2@throwing-room over {}, 2000 ppm)".format, st.sampled_from(_WINDOWS)
+    ),
 )
 
 FORMULAS = st.one_of(_TEMPERATURE, _STEP, _OTHER)

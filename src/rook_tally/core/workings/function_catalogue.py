@@ -13,6 +13,7 @@ from rook_tally.core.formulas.air_quality import NOWCAST_HOURS, nowcasts_of, who
 from rook_tally.core.formulas.ventilation import ln_excess, seconds_until_limit
 from rook_tally.core.quantities.averaging import Averaging, mean_value, spread_of_directions
 from rook_tally.core.timestamps import HOUR_US
+from rook_tally.core.workings.counted import BRIDGED_US, counted, counted_per_s
 from rook_tally.core.workings.lookback import Lookback
 
 _RANGES = {"share": (0.0, 100.0), "start": (0.0, 100.0), "efficiency": (0.0, 1.0)}
@@ -288,6 +289,22 @@ _WINDOWS = (
     _windowed("median", "middle reading", "same", lambda w: w.quantile(0.5)),
     _windowed("spread", "standard deviation", "step", _L.spread),
     _windowed("change", "newest less what it was", "step", _L.change),
+    _windowed(
+        "counted",
+        "what a counter counted, over resets and where it wraps",
+        "step",
+        counted,
+        "wrap same?",
+        further_us=BRIDGED_US,
+    ),
+    _windowed(
+        "counted_rate",
+        "the same by time",
+        "same/s",
+        counted_per_s,
+        "wrap same?",
+        further_us=BRIDGED_US,
+    ),
     _windowed("slope", "how fast it rises", "same/s", _L.slope_per_s),
     _windowed("since_highest", "how long ago the peak was", "min", lambda w: w.since_highest_s()),
     _windowed(

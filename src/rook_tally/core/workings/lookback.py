@@ -217,7 +217,7 @@ class Lookback:
         )
 
     @cached_property
-    def _known(self) -> tuple[TimeArray, FloatArray, IntArray, IntArray]:
+    def readings(self) -> tuple[TimeArray, FloatArray, IntArray, IntArray]:
         """Readings that are there, and which of them lie in each window: [first, after)."""
         time_us, value = self._told
         first = time_us.searchsorted(self.at - self.window_us, side="right")
@@ -234,7 +234,7 @@ class Lookback:
 
     def quantile(self, share: float) -> FloatArray:
         """Quantile 0…1 by readings."""
-        _, value, first, after = self._known
+        _, value, first, after = self.readings
         return self._said(OrderStatistics(value).quantile(first, after, share))
 
     def spreads_from_usual(self, least_spread: float) -> FloatArray:
@@ -244,7 +244,7 @@ class Lookback:
         """
         from rook_tally.core.series.baselines import usual_spread
 
-        time_us, value, _, after = self._known
+        time_us, value, _, after = self.readings
         first = time_us.searchsorted(self.at - self.window_us, side="left")
         before = np.maximum(after - 1, first)
         usual, spread = usual_spread(OrderStatistics(value), first, before, least_spread)
@@ -253,21 +253,21 @@ class Lookback:
 
     def highest(self, sign: float = 1.0) -> FloatArray:
         """Highest reading; with a sign of −1 the lowest."""
-        _, value, first, after = self._known
+        _, value, first, after = self.readings
         at = position_of_highest(sign * value, first, after)
         found = value[np.maximum(at, 0)] if len(value) else np.full(len(first), np.nan)
         return self._said(np.where(at >= 0, found, np.nan))
 
     def since_highest_s(self, sign: float = 1.0) -> FloatArray:
         """Age of the highest (or lowest) reading, s; the newest of equals."""
-        time_us, value, first, after = self._known
+        time_us, value, first, after = self.readings
         at = position_of_highest(sign * value, first, after)
         when = time_us[np.maximum(at, 0)] if len(value) else self.at
         return self._said(np.where(at >= 0, (self.at - when) / SECOND_US, np.nan))
 
     def slope_per_s(self) -> FloatArray:
         """Least-squares slope, unit/s; directions turn the shorter way round."""
-        time_us, value, first, after = self._known
+        time_us, value, first, after = self.readings
         if self.averaging is Averaging.CIRCULAR:
             value = unwound(value)
         return self._said(slopes_per_h(time_us, value, first, after) / _HOUR_S)
@@ -275,7 +275,7 @@ class Lookback:
     def line(self) -> tuple[FloatArray, FloatArray]:
         """Where the least-squares line is at the newest reading of each window, and its slope per
         s; NaN for fewer than three readings."""
-        time_us, value, first, after = self._known
+        time_us, value, first, after = self.readings
         slope = slopes_per_h(time_us, value, first, after) / _HOUR_S
         slope = np.where(after - first >= FEWEST_FOR_A_LINE, slope, np.nan)
         count = np.maximum(after - first, 1)
@@ -320,7 +320,7 @@ class Lookback:
 
     def moving(self) -> tuple[FloatArray, FloatArray]:
         """Root mean square and largest size of the readings less their mean."""
-        _, value, first, after = self._known
+        _, value, first, after = self.readings
         moved = value - self._centre
         sums = [np.concatenate(([0.0], np.cumsum(one))) for one in (moved, moved * moved)]
         count = np.maximum(after - first, 1)
