@@ -4,16 +4,19 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
+from pathlib import Path
 
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QFileDialog
 from pytestqt.qtbot import QtBot
 
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.controls import Control, ControlKind
 from rook_tally.core.quantities.kind_files import kind_from_toml
 from rook_tally.core.quantities.kinds import KINDS, Field, Kind
+from rook_tally.core.things.reading import kind_from_text
 from rook_tally.desk.app.views import STATIONS
 from rook_tally.desk.app.window import DeskWindow
 from rook_tally.desk.stations.kind_model import KindForm, TypedControl, TypedField, form_of, kind_of
@@ -21,6 +24,7 @@ from rook_tally.desk.stations.kinds_dialog import KindsDialog
 from rook_tally.store.base import Store
 from rook_tally.store.site import add_station, load_site
 from rook_tally.store.site.kinds import keep_kind, own_kinds
+from tests.core.things.test_things import OTHERS
 from tests.desk.conftest import OpenDesk
 from tests.desk.driving import PATIENCE_MS, opened
 
@@ -178,3 +182,33 @@ def test_what_a_file_alone_has_goes_with_a_kind_and_its_copy() -> None:
     assert kind_of(form_of(kind), kind) == kind
     copied = kind_of(replace(form_of(kind), slug="", name="probe, copy"))
     assert (copied.layout, copied.registers) == (kind.layout, kind.registers)
+
+
+def test_a_kind_is_read_from_a_description_and_saved_as_one(
+    dialog: tuple[DeskWindow, KindsDialog], store: Store, qtbot: QtBot, tmp_path: Path
+) -> None:
+    _, shown = dialog
+    file = tmp_path / "box.json"
+    for text, said in (("{", "it is no JSON"), (OTHERS, "Left out: event overheated")):
+        file.write_text(text)
+        shown.read_file.click()
+        chooser = opened(qtbot, shown, QFileDialog)
+        chooser.fileSelected.emit(str(file))
+        chooser.close()
+        assert said in shown.problem.text()
+    # It is shown, and not saved before somebody says so.
+    assert shown.name.text() == "Bench Air Box"
+    assert shown.is_touched
+    assert _own(store) == {}
+    shown.save.click()
+    qtbot.waitUntil(lambda: "bench-air-box" in _own(store), timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: shown.picked == "bench-air-box", timeout=PATIENCE_MS)
+    saved = tmp_path / "again.json"
+    shown.save_file.click()
+    chooser = opened(qtbot, shown, QFileDialog)
+    chooser.fileSelected.emit(str(saved))
+    chooser.close()
+    again, own = kind_from_text(saved.read_text()).kind, _own(store)["bench-air-box"]
+    assert again.fields == own.fields
+    # Buttons are actions of a model, and come last.
+    assert {one.name: one for one in again.controls} == {one.name: one for one in own.controls}

@@ -368,12 +368,17 @@ def kind_list(context: typer.Context, store: StoreOption = None) -> None:
 
 @kind_app.command("export")
 def kind_export(
-    context: typer.Context, slug: Annotated[str, typer.Argument()], store: StoreOption = None
+    context: typer.Context,
+    slug: Annotated[str, typer.Argument()],
+    as_thing: Annotated[
+        bool, typer.Option("--thing", help="As a W3C Thing Model (TD 1.1), in JSON.")
+    ] = False,
+    store: StoreOption = None,
 ) -> None:
     """Print a kind as TOML, to hand on or to make one's own of."""
     from rook_tally.cli.kinds import export_kind
 
-    export_kind(chosen_store(context, store), slug)
+    export_kind(chosen_store(context, store), slug, as_thing=as_thing)
 
 
 @kind_app.command("try")
@@ -402,7 +407,8 @@ def kind_read(
     file: Annotated[Path, typer.Argument(metavar="FILE")],
     store: StoreOption = None,
 ) -> None:
-    """Keep the kind a TOML file describes, in place of one of the same slug."""
+    """Keep the kind that a file describes, TOML or a W3C Thing Description, in place of one of the
+    same slug."""
     from rook_tally.cli.kinds import read_kind
 
     read_kind(chosen_store(context, store), file)

@@ -36,10 +36,31 @@ def list_kinds(where: str) -> None:
             typer.echo(f"{'':<18} {one.source}")
 
 
-def export_kind(where: str, slug: str) -> None:
-    """Print a kind as TOML."""
+def export_kind(where: str, slug: str, *, as_thing: bool) -> None:
+    """Print a kind as TOML, or as a W3C Thing Model."""
     with open_store(where) as store, store.read() as connection:
-        typer.echo(kind_to_toml(kind_of_site(connection, slug)), nl=False)
+        kind = kind_of_site(connection, slug)
+    if not as_thing:
+        typer.echo(kind_to_toml(kind), nl=False)
+        return
+    from rook_tally.core.things.writing import thing_model
+
+    text, left_out = thing_model(kind)
+    typer.echo(text, nl=False)
+    for one in left_out:
+        typer.echo(f"left out, since a Thing Model cannot say it: {one}", err=True)
+
+
+def _kind_of(text: str) -> Kind:
+    """The kind of a file: TOML of our own, or a W3C Thing Description."""
+    from rook_tally.core.things.reading import kind_from_text
+
+    told = kind_from_text(text)
+    for one in told.left_out:
+        typer.echo(f"left out: {one}", err=True)
+    for one in told.doors:
+        typer.echo(f"its readings may come by: {one}", err=True)
+    return told.kind
 
 
 def try_kind(
@@ -110,8 +131,8 @@ def _text_of(file: Path) -> str:
 
 
 def read_kind(where: str, file: Path) -> None:
-    """Keep the kind a TOML file describes."""
-    kind = kind_from_toml(_text_of(file))
+    """Keep the kind a file describes."""
+    kind = _kind_of(_text_of(file))
     with changing(where, makes_store=True) as connection:
         keep_kind(connection, kind)
     typer.echo(f"{kind.slug}: {kind.name}, {len(kind.fields)} fields")

@@ -22,6 +22,7 @@ class FilePurpose(enum.StrEnum):
     BENCH = "bench"
     POINTS = "points"
     PROGRAM = "program"
+    KIND = "kind"
 
 
 class FileNames:

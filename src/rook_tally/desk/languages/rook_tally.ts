@@ -7573,6 +7573,26 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/stations/kind_files.py" />
+      <source>{0} cannot be read: {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kind_files.py" />
+      <source>{0} cannot be written: {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kind_files.py" />
+      <source>name another file</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kind_files.py" />
+      <source>name another folder</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/stations/kind_model.py" />
       <source>the kind {0}</source>
       <translation type="unfinished" />
@@ -7654,6 +7674,16 @@
     </message>
     <message>
       <location filename="desk/stations/kinds_dialog.py" />
+      <source>A kind out of a file: TOML, or a W3C Thing Description</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>The picked kind as a file: TOML, or a W3C Thing Model</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
       <source>name of the kind</source>
       <translation type="unfinished" />
     </message>
@@ -7704,6 +7734,21 @@
     </message>
     <message>
       <location filename="desk/stations/kinds_dialog.py" />
+      <source>Read a kind</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>Save the kind as a file</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>a Thing Model cannot say {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
       <source>reads bytes by a layout</source>
       <translation type="unfinished" />
     </message>
@@ -7720,6 +7765,16 @@
     <message>
       <location filename="desk/stations/kinds_dialog.py" />
       <source>New</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>Read…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>Save as…</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -7824,12 +7879,32 @@
     </message>
     <message>
       <location filename="desk/stations/kinds_dialog.py" />
+      <source>Left out: {0}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>Doors for it, in In reach: {0}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
       <source>There is a kind of that name already; give it another.</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/stations/kinds_dialog.py" />
       <source>{0}, copy</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>W3C Thing Model</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>The kind is in {0}</source>
       <translation type="unfinished" />
     </message>
     <message>

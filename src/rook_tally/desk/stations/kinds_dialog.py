@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from functools import partial
+from pathlib import Path
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
@@ -29,14 +30,17 @@ from rook_tally.core.quantities.kinds import Kind
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.theme import Theme
+from rook_tally.desk.data.file_names import FilePurpose
 from rook_tally.desk.data.store_client import StoreClient
 from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.desk.parts.asking_dialog import AskingDialog
+from rook_tally.desk.parts.file_dialog import file_to_read, file_to_save
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.list_menu import offer_buttons
 from rook_tally.desk.parts.saving_dialog import dialog_buttons
 from rook_tally.desk.parts.widgets import list_style, tint
+from rook_tally.desk.stations.kind_files import kind_from_file, save_kind_file
 from rook_tally.desk.stations.kind_model import (
     KindForm,
     KindsListing,
@@ -52,6 +56,7 @@ from rook_tally.desk.stations.kind_model import (
 from rook_tally.desk.stations.layout_dialog import LayoutDialog
 from rook_tally.desk.stations.texts import tr
 
+_ADD_DOOR = "rook-tally door add "
 _SLUG = Qt.ItemDataRole.UserRole
 _ROW, _LIST_WIDTH, _WIDE = 30, 230, 1
 
@@ -76,6 +81,9 @@ class KindsDialog(AskingDialog):
         self.list.setFont(face(13))
         self.new, self.copy = QPushButton(tr("New")), QPushButton(tr("Copy"))
         self.remove = QPushButton(tr("Delete"))
+        self.read_file, self.save_file = QPushButton(tr("Read…")), QPushButton(tr("Save as…"))
+        self.read_file.setToolTip(tr("A kind out of a file: TOML, or a W3C Thing Description"))
+        self.save_file.setToolTip(tr("The picked kind as a file: TOML, or a W3C Thing Model"))
         self.name, self.cadence = QLineEdit(), QLineEdit()
         self.name.setAccessibleName(tr("name of the kind"))
         self.cadence.setAccessibleName(tr("how often it reports"))
@@ -134,6 +142,7 @@ class KindsDialog(AskingDialog):
         for button in (
             *(self.new, self.copy, self.remove, self.add_field, self.drop_field),
             *(self.add_control, self.drop_control, self.bytes),
+            *(self.read_file, self.save_file),
         ):
             button.setObjectName("small")
             button.setAutoDefault(False)
@@ -143,6 +152,10 @@ class KindsDialog(AskingDialog):
         for button in (self.new, self.copy, self.remove):
             under.addWidget(button)
         left.addLayout(under)
+        files = QHBoxLayout()
+        for button in (self.read_file, self.save_file):
+            files.addWidget(button)
+        left.addLayout(files)
         form = QFormLayout()
         form.addRow(tr("Name"), self.name)
         form.addRow("", self.called)
@@ -184,6 +197,8 @@ class KindsDialog(AskingDialog):
         for drop, table in ((self.drop_field, self.fields), (self.drop_control, self.controls)):
             drop.clicked.connect(partial(self._drop_row, table))
         self.bytes.clicked.connect(self._on_bytes)
+        self.read_file.clicked.connect(lambda: self.leave(self._choose_to_read))
+        self.save_file.clicked.connect(self._choose_to_save)
         self.save.clicked.connect(self._on_save)
         self.shut.clicked.connect(self.close)
 
@@ -322,6 +337,55 @@ class KindsDialog(AskingDialog):
             fields=fields,
             controls=tuple(controls),
         )
+
+    def _choose_to_read(self) -> None:
+        dialog = file_to_read(
+            self, FilePurpose.KIND, tr("Read a kind"), "TOML, JSON (*.toml *.json *.jsonld)"
+        )
+        dialog.fileSelected.connect(self._on_file)
+        dialog.open()
+
+    def _on_file(self, path: str) -> None:
+        """Show a kind out of a file, to be saved: in place of one of its name, or as a new one."""
+        try:
+            told = kind_from_file(Path(path))
+        except UsageError as error:
+            self._say(str(error))
+            return
+        self._fill(form_of(told.kind), self._listing.known.get(told.kind.slug))
+        # It is not saved yet, whatever it is.
+        self._shown = KindForm()
+        notes = []
+        if told.left_out:
+            notes.append(tr("Left out: {0}.", "; ".join(told.left_out)))
+        if told.doors:
+            ways = (one.removeprefix(_ADD_DOOR).partition(" --")[0] for one in told.doors)
+            notes.append(tr("Doors for it, in In reach: {0}.", ", ".join(ways)))
+        self._say("\n".join(notes))
+
+    def _choose_to_save(self) -> None:
+        kind = self._listing.known.get(self.picked)
+        if kind is None:
+            return
+        dialog = file_to_save(
+            self,
+            FilePurpose.KIND,
+            tr("Save the kind as a file"),
+            f"{kind.slug}.toml",
+            f"TOML (*.toml);;{tr('W3C Thing Model')} (*.json)",
+            is_new=True,
+        )
+        dialog.fileSelected.connect(partial(self._on_saved_as, kind))
+        dialog.open()
+
+    def _on_saved_as(self, kind: Kind, path: str) -> None:
+        try:
+            left_out = save_kind_file(kind, Path(path))
+        except UsageError as error:
+            self._say(str(error))
+            return
+        told = [tr("a Thing Model cannot say {0}", one) for one in left_out]
+        self._say("; ".join([tr("The kind is in {0}", path), *told]))
 
     def _on_bytes(self) -> None:
         form = self.form

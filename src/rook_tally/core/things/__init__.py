@@ -1,0 +1,1 @@
+"""Kinds as W3C Web of Things Thing Descriptions (TD 1.1)."""
