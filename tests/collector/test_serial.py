@@ -12,6 +12,7 @@ import pytest
 from rook_tally.core.errors import UsageError
 from rook_tally.intake.doors.port_names import serial_port_from
 from rook_tally.store.site import SerialSetting
+from tests.intake.test_frames import frame
 from tests.processes import CollectorProcess, rook_tally, wait_until
 
 
@@ -134,3 +135,48 @@ def test_a_control_goes_out_by_the_port_its_station_is_heard_by(
             os.close(far)
         shown = ("--store", collector.address, "control", "fan", "--json")
         wait_until(lambda: '"state":"confirmed"' in rook_tally(*shown).stdout)
+
+
+PROBE = """
+slug = "bed-probe"
+name = "bed probe"
+cadence_s = 1
+[[field]]
+name = "temp"
+quantity = "temperature"
+unit = "°C"
+[layout]
+begins = "42"
+check = "crc8"
+[[layout.field]]
+name = "temp"
+at = 1
+type = "i16"
+scale = 0.01
+"""
+
+
+def test_messages_of_bytes_once_a_kind_says_how_they_are_laid_out(
+    store_path: Path, cable: Cable, tmp_path: Path
+) -> None:
+    cable.plug_in()
+    (tmp_path / "probe.toml").write_text(PROBE)
+    with CollectorProcess(store_path, words=("--serial", f"{cable.port}=bed")) as collector:
+        collector.add_station("bed")
+        wait_until(lambda: _doors_open(collector) == 1)
+
+        def run(*words: str) -> None:
+            done = rook_tally("--store", collector.address, *words)
+            assert done.returncode == 0, done.stderr
+
+        run("kind", "read", str(tmp_path / "probe.toml"))
+        run("station", "set", "bed", "--kind", "bed-probe")
+        # The door is another from then on: it is opened anew.
+        wait_until(lambda: _doors_open(collector) == 2)
+        cable.send(b"\x00\n" + frame(1150)[:3])
+        cable.send(frame(1150)[3:] + b"noise" + frame(1200) + frame(1210)[:2])
+        cable.send(frame(1220))
+        wait_until(lambda: len(collector.latest()) == 1 and _fates(collector).count("1 kept") == 3)
+        assert collector.latest()[0]["value"] == 12.2
+        cable.send(b"warm and dry " * 20)
+        wait_until(lambda: "it begins with" in _fates(collector)[-1])

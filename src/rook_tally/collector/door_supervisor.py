@@ -17,6 +17,7 @@ from rook_tally.collector.requests import RequestRunner
 from rook_tally.collector.settings import SettingsFollower
 from rook_tally.core.background import BeginDuty, begin_unwatched
 from rook_tally.core.door_settings import polled_address, running_door
+from rook_tally.core.quantities.byte_layout import ByteLayout
 from rook_tally.core.quantities.modbus_map import ModbusRegister
 from rook_tally.core.ways_out import WayOutSort
 from rook_tally.intake.pipeline.commit_queue import CommitQueue
@@ -40,6 +41,7 @@ _log = structlog.get_logger(__name__)
 
 
 Registers: TypeAlias = dict[str, tuple[ModbusRegister, ...]]
+Layouts: TypeAlias = dict[str, ByteLayout]
 
 
 class _Door(Protocol):
@@ -71,14 +73,15 @@ class DoorSupervisor:
         self._requests = requests
         self._always = always
         # By their settings as JSON, which can be compared and looked up.
-        # Of the kinds of stations that Modbus doors ask for.
+        # Of the kinds of stations that Modbus doors ask for, and serial ports hear.
         self._registers: Registers = {}
+        self._layouts: Layouts = {}
         self._open: dict[bytes, tuple[_Door, str, Callable[[], None]]] = {}
 
     async def _follow_settings(self) -> None:
         """Open what is new, close what is gone, leave the others as they are."""
 
-        def read() -> tuple[list[DoorSettings], Registers]:
+        def read() -> tuple[list[DoorSettings], Registers, Layouts]:
             with self._store.read() as connection:
                 closed = closed_ways(connection)
                 told = [
@@ -86,11 +89,12 @@ class DoorSupervisor:
                     for one in door_settings(connection)
                     if (WayOutSort.POLL, polled_address(one.settings)) not in closed
                 ]
-                return told, _registers_of(connection, told)
+                registers = _registers_of(connection, told)
+                return told, registers, _layouts_of(connection, (*self._always, *told))
 
-        told, self._registers = await asyncio.to_thread(read)
+        told, self._registers, self._layouts = await asyncio.to_thread(read)
         wanted = {
-            msgspec.json.encode(one): one
+            self._key_of(one): one
             for one in (*self._always, *told)
             if not isinstance(one, TopicSetting)
         }
@@ -99,6 +103,15 @@ class DoorSupervisor:
         for key, settings in wanted.items():
             if key not in self._open:
                 self._open_one(key, settings)
+
+    def _key_of(self, settings: DoorSettings) -> bytes:
+        """What a door is told by: another layout of its station's bytes makes it another."""
+        layout = None
+        if isinstance(settings, SerialSetting):
+            layout = self._layouts.get(settings.station)
+        return msgspec.json.encode(settings) + (
+            b"" if layout is None else msgspec.json.encode(layout)
+        )
 
     async def close(self) -> None:
         """Close all of them."""
@@ -122,7 +135,13 @@ class DoorSupervisor:
             case SerialSetting():
                 from rook_tally.intake.doors.serial_port import SerialDoor
 
-                serial = SerialDoor(settings, reception=self._commits, report=report, clock=now_us)
+                serial = SerialDoor(
+                    settings,
+                    reception=self._commits,
+                    report=report,
+                    clock=now_us,
+                    layout=self._layouts.get(settings.station),
+                )
                 # Several ports may be open: each is an outlet for its own station.
                 forget = self._requests.add_outlet("serial", serial, settings.station)
                 door = serial
@@ -181,6 +200,19 @@ def _registers_of(connection: Connection, settings: Sequence[DoorSettings]) -> R
         return {}
     several = load_site(connection).stations
     return {one.key: one.kind.registers for one in several if one.key in wanted}
+
+
+def _layouts_of(connection: Connection, settings: Sequence[DoorSettings]) -> Layouts:
+    """The layouts of bytes of the stations that serial ports hear, by station."""
+    wanted = {one.station for one in settings if isinstance(one, SerialSetting)}
+    if not wanted:
+        return {}
+    several = load_site(connection).stations
+    return {
+        one.key: one.kind.layout
+        for one in several
+        if one.key in wanted and one.kind.layout is not None
+    }
 
 
 def _nothing() -> None:

@@ -91,7 +91,7 @@ class LayoutReader:
         LayoutError
             When it is too short or too long, begins otherwise, or its check does not hold.
         """
-        self._check(body)
+        self.check(body)
         found: list[LayoutValue] = []
         repeat = self.layout.repeat
         if repeat is None:
@@ -103,7 +103,9 @@ class LayoutReader:
             self._take(body, at * repeat.bytes, back_s, found)
         return found
 
-    def _check(self, body: bytes) -> None:
+    def check(self, body: bytes) -> None:
+        """Raise LayoutError unless bytes are a message of the layout, by their length, beginning
+        and check."""
         layout = self.layout
         wanted = layout.length
         if wanted is not None and len(body) != wanted:

@@ -1,19 +1,23 @@
 """The serial door: lines from a port, each a message; opened again whenever the port comes back.
 
 A line is JSON, `name=value` pairs, a row under the last CSV header that came, or whatever fits the
-pattern that its port was given. Nothing on a serial line says who speaks, so the person names the
-station, or it goes by the port's name.
+pattern that its port was given. Where the kind of its station says how its messages are laid out in
+bytes, they are cut out of the stream instead. Nothing on a serial line says who speaks, so the
+person names the station, or it goes by the port's name.
 """
 
 from __future__ import annotations
 
 import asyncio
+import math
 import re
 from collections.abc import Callable
 
 import serial
 import serial_asyncio_fast
 
+from rook_tally.core.quantities.byte_layout import ByteLayout
+from rook_tally.intake.decode.frames import FrameSplitter, can_be_cut
 from rook_tally.intake.door_protocols import DoorReport, Reception
 from rook_tally.intake.doors.background_door import BackgroundDoor
 from rook_tally.intake.doors.submit_retry import offered
@@ -21,6 +25,9 @@ from rook_tally.intake.message import BodyFormat, Message
 from rook_tally.store.site import DoorState, SerialSetting
 
 LONGEST_LINE = 16 * 1024
+_CHUNK = 4096
+# So often what fits no message is kept astray, for a person to look at.
+_NOISE_EVERY_S = 60.0
 _AGAIN_S = 0.5
 
 
@@ -34,9 +41,11 @@ class SerialDoor(BackgroundDoor):
         reception: Reception,
         report: DoorReport,
         clock: Callable[[], int],
+        layout: ByteLayout | None = None,
     ) -> None:
         super().__init__(report, clock)
         self._port = port
+        self._layout = layout if can_be_cut(layout) else None
         self._reception = reception
         self._header: bytes | None = None
         self._writer: asyncio.StreamWriter | None = None
@@ -68,7 +77,10 @@ class SerialDoor(BackgroundDoor):
                 self._header = None
                 self._writer = writer
                 try:
-                    await self._read(reader)
+                    if self._layout is None:
+                        await self._read(reader)
+                    else:
+                        await self._read_frames(reader, FrameSplitter(self._layout))
                 except (OSError, serial.SerialException) as error:
                     self._report(DoorState.TRYING, _in_words(self._port.path, error))
                 finally:
@@ -89,6 +101,20 @@ class SerialDoor(BackgroundDoor):
             except asyncio.IncompleteReadError:
                 raise OSError("it went away") from None
             await self._take_line(line.strip(b"\r\n\x00 "))
+
+    async def _read_frames(self, reader: asyncio.StreamReader, frames: FrameSplitter) -> None:
+        """Take messages of bytes until the port goes away."""
+        loop = asyncio.get_running_loop()
+        noisy_s = -math.inf
+        while data := await reader.read(_CHUNK):
+            for body in frames.feed(data):
+                await self._take(body, None)
+            # More than could be the rest of one message that had begun before we listened.
+            if len(frames.noise) > frames.length and loop.time() - noisy_s >= _NOISE_EVERY_S:
+                noisy_s = loop.time()
+                await self._take(bytes(frames.noise), None)
+                frames.noise.clear()
+        raise OSError("it went away")
 
     @staticmethod
     async def _pass_over(reader: asyncio.StreamReader) -> None:
