@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import http.server
+import threading
+from collections.abc import Iterator
 from functools import partial
 
 import pytest
@@ -10,6 +13,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QDialogButtonBox
 from pytestqt.qtbot import QtBot
 
+from rook_tally.cli.door_trial import try_door
 from rook_tally.core.door_settings import (
     BluetoothSetting,
     CoapSetting,
@@ -220,3 +224,74 @@ def test_a_door_that_is_there_already_is_said(
     press(form, QDialogButtonBox.StandardButton.Save)
     qtbot.waitUntil(lambda: "is there already" in form.problem.text(), timeout=PATIENCE_MS)
     form.discard()
+
+
+ANSWER = b'{"air": {"t": 21.5, "rh": 44}, "state": ["ok", 3], "a/b": true}'
+
+
+class _Box(http.server.BaseHTTPRequestHandler):
+    def do_GET(self) -> None:
+        self.send_response(200)
+        self.send_header("Content-Type", "application/json")
+        self.send_header("Content-Length", str(len(ANSWER)))
+        self.end_headers()
+        self.wfile.write(ANSWER)
+
+    def log_message(self, *_words: object) -> None:
+        """Say nothing."""
+
+
+@pytest.fixture
+def box() -> Iterator[str]:
+    """A station that is asked."""
+    with http.server.ThreadingHTTPServer(("127.0.0.1", 0), _Box) as server:
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+        yield f"http://127.0.0.1:{server.server_address[1]}/values"
+        server.shutdown()
+
+
+def test_an_address_is_tried_and_its_values_are_picked_with_a_click(
+    window: DeskWindow, store: Store, qtbot: QtBot, box: str
+) -> None:
+    window.trier = partial(try_door, store)
+    dialog = page(window, qtbot)
+    dialog.new.click()
+    form = opened(qtbot, dialog, DoorDialog)
+    # A port is not asked.
+    assert not form.try_it.isVisible()
+    form.sort.setCurrentIndex(form.sort.findData("poll"))
+    form.try_it.click()
+    assert "Address is missing" in form.problem.text()
+    form.fields["station"].setText("box")
+    form.fields["url"].setText("http://127.0.0.1:9/nobody")
+    form.try_it.click()
+    qtbot.waitUntil(lambda: "cannot be reached" in form.problem.text(), timeout=PATIENCE_MS)
+
+    form.fields["url"].setText(box)
+    form.try_it.click()
+    qtbot.waitUntil(lambda: form.answer.rowCount() == 5, timeout=PATIENCE_MS)
+    rows = [[form.answer.item(row, column).text() for column in range(3)] for row in range(5)]
+    assert rows[0] == ["t", "21.5", ""]
+    assert rows[4] == ["a_b", "True", ""]
+    for row in (0, 4):
+        form.answer.selectRow(row)
+        qtbot.waitUntil(form.pick.isEnabled, timeout=PATIENCE_MS)
+        QTest.mouseClick(form.pick, Qt.MouseButton.LeftButton)
+        qtbot.waitUntil(partial(_is_read, form, row), timeout=PATIENCE_MS)
+    assert form.fields["fields"].text() == "t=/air/t, a_b=/a~1b"
+    before = len(doors_of(store))
+    press(form, QDialogButtonBox.StandardButton.Save)
+    qtbot.waitUntil(partial(_are_more, store, before), timeout=PATIENCE_MS)
+    assert PollSetting(box, "box", 60.0, {"t": "/air/t", "a_b": "/a~1b"}) in doors_of(store)
+
+
+def _is_read(form: DoorDialog, row: int) -> bool:
+    item = form.answer.item(row, 2)
+    return item is not None and item.text() == "is read"
+
+
+def test_a_device_without_registers_says_what_to_do(store: Store) -> None:
+    with pytest.raises(UsageError, match="no station of a kind with registers"):
+        try_door(store, ModbusSetting("127.0.0.1:9", "box"))
+    with pytest.raises(UsageError, match="they hear"):
+        try_door(store, CoapSetting())

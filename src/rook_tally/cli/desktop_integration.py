@@ -32,8 +32,10 @@ from rook_tally.store.base import Store
 if TYPE_CHECKING:
     from pathlib import Path
 
+    from rook_tally.core.door_settings import DoorSettings
     from rook_tally.desk.app.window import DeskWindow
-    from rook_tally.desk.data.file_importer import ColumnLook, FileToImport, ImportAnswer
+from rook_tally.desk.data.door_trial import DoorTrial
+from rook_tally.desk.data.file_importer import ColumnLook, FileToImport, ImportAnswer
 
 # Nothing of this is in the first picture, and none of it may take time from it.
 _LATER_MS = 2_500
@@ -85,6 +87,7 @@ def attend_to(window: DeskWindow, only: SingleInstance | None) -> None:
     """Do for a window what it cannot do itself."""
     window.importer = partial(_read_file, window.store)
     window.looker = _look_at_file
+    window.trier = partial(_try_door, window.store)
     window.first_step.connect(partial(_begin, window))
     if only is not None:
         notifier = QSocketNotifier(only.fileno(), QSocketNotifier.Type.Read, window)
@@ -97,6 +100,12 @@ def _look_at_file(file: Path, skip: int | None) -> tuple[ColumnLook, ...]:
     from rook_tally.cli.import_file import look_at_file
 
     return look_at_file(file, skip)
+
+
+def _try_door(store: Store, settings: DoorSettings) -> DoorTrial:
+    from rook_tally.cli.door_trial import try_door
+
+    return try_door(store, settings)
 
 
 def _read_file(

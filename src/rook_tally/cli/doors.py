@@ -249,7 +249,7 @@ def add_poll_door(
         )
     settings = PollSetting(url, station, every_s, dict(map(_pointed, fields)), alone)
     if only_try:
-        message = asyncio.run(_asked_once(settings))
+        message = asyncio.run(asked_once(settings))
         shown = message.body[:300].decode("utf-8", "replace")
         _show(shown, message, DecodeSettings(field=alone or None, pointers=settings.fields))
         return
@@ -258,7 +258,14 @@ def add_poll_door(
     _set_up(where, settings, ("poll", lambda address: address == url))
 
 
-async def _asked_once(settings: PollSetting) -> Message:
+async def asked_once(settings: PollSetting) -> Message:
+    """The answer of an address, over whatever it speaks.
+
+    Raises
+    ------
+    DoorError
+        When it cannot be reached, or answers with an error.
+    """
     if settings.url.startswith("coap:"):
         from rook_tally.intake.doors.coap_client import coap_polled
 
@@ -332,7 +339,7 @@ def add_modbus_door(where: str, settings: ModbusSetting, *, only_try: bool, is_s
                 "station with it",
             )
     if only_try:
-        values, troubles = asyncio.run(_asked_modbus(settings, registers))
+        values, troubles = asyncio.run(asked_modbus(settings, registers))
         for one in registers:
             if one.name in values:
                 typer.echo(f"{one.name} = {values[one.name]!r}")
@@ -343,9 +350,16 @@ def add_modbus_door(where: str, settings: ModbusSetting, *, only_try: bool, is_s
     _set_up(where, settings)
 
 
-async def _asked_modbus(
+async def asked_modbus(
     settings: ModbusSetting, registers: Sequence[ModbusRegister]
 ) -> tuple[dict[str, float], list[str]]:
+    """The values of a Modbus device, by field, and what it refused, in words.
+
+    Raises
+    ------
+    DoorError
+        When it does not answer.
+    """
     from rook_tally.intake.doors.modbus import asked, client_for, readers_of
 
     client = client_for(settings)

@@ -276,7 +276,7 @@ class Dialogs:
         from rook_tally.desk.dialogs.in_reach import InReachDialog
 
         window = self._window
-        dialog = InReachDialog(window.theme, window.state, window.client, window)
+        dialog = InReachDialog(window.theme, window.state, window.client, window, window.trier)
         dialog.take_in_wanted.connect(window.take_in)
         self._show_of_store(dialog)
 

@@ -2,25 +2,36 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Mapping
 
-from PySide6.QtWidgets import QComboBox, QFormLayout, QLineEdit, QWidget
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QLineEdit, QPushButton, QWidget
 
 from rook_tally.core.door_settings import DoorSettings, door_name
-from rook_tally.core.errors import UsageError
+from rook_tally.core.errors import RookTallyError, UsageError
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.door_commands import FirstUseQuery, SaveDoor
+from rook_tally.desk.data.door_trial import DoorTrial, DoorTrier, TriedValue
 from rook_tally.desk.data.store_client import ClientScope
 from rook_tally.desk.dialogs.door_form import DOOR_FORMS, settings_from, sort_of, texts_of
 from rook_tally.desk.dialogs.texts import tr
 from rook_tally.desk.parts.label import Label
+from rook_tally.desk.parts.row_table import RowTable
 from rook_tally.desk.parts.saving_dialog import SavingDialog, grow
 from rook_tally.desk.parts.widgets import tint
+
+_ASKED = ("poll", "modbus")
+_HEADS = ("field", "value", "")
+_ANSWER_HEIGHT = 170
 
 
 class DoorDialog(SavingDialog):
     """Sets a door up, or alters one. What leaves for an address of others is said first: Save is
-    then pressed again."""
+    then pressed again. An address or a device is tried first: asked once, its values shown, and
+    picked with a click."""
+
+    tried = Signal(object, str)
 
     def __init__(
         self,
@@ -31,8 +42,10 @@ class DoorDialog(SavingDialog):
         sort: str = "serial",
         begun: Mapping[str, str] | None = None,
         before: DoorSettings | None = None,
+        trier: DoorTrier | None = None,
     ) -> None:
         super().__init__(theme, parent, main_words=tr("Save"))
+        self._trier = trier
         self._client, self._before = client, before
         self._told_of = ""
         self.finished.connect(client.close)
@@ -49,15 +62,39 @@ class DoorDialog(SavingDialog):
         self._form = QFormLayout(self)
         self._form.setContentsMargins(24, 16, 24, 16)
         self._form.addRow(tr("What"), self.sort)
-        self._tail = (self.said, self.problem, self.buttons)
+        self.answer = RowTable(theme, [tr(one) for one in _HEADS], tr("what it answers"))
+        self.answer.setMinimumHeight(_ANSWER_HEIGHT)
+        self.answer.hide()
+        self.pick = QPushButton(tr("Read this value"))
+        self.try_it = QPushButton(tr("Try"))
+        self._lay_out_trial()
+        self._trial: DoorTrial | None = None
+        self._tail = (self.answer, self.trial_row, self.said, self.problem, self.buttons)
         for part in self._tail:
             self._form.addRow(part)
         chosen = sort if before is None else sort_of(before)
         self.sort.setCurrentIndex(self.sort.findData(chosen))
         self.sort.setEnabled(before is None)
+        self.tried.connect(self._on_tried)
         self._lay_out(begun or ({} if before is None else texts_of(before)))
         self.sort.currentIndexChanged.connect(lambda _at: self._lay_out(self._texts()))
         self.buttons.accepted.connect(self._on_save)
+
+    def _lay_out_trial(self) -> None:
+        self.trial_row = QWidget()
+        row = QHBoxLayout(self.trial_row)
+        row.setContentsMargins(0, 0, 0, 0)
+        for button in (self.try_it, self.pick):
+            button.setObjectName("small")
+            button.setAutoDefault(False)
+            row.addWidget(button)
+        row.addStretch(1)
+        self.pick.hide()
+        self.try_it.setToolTip(tr("Ask once, and see what comes"))
+        self.try_it.clicked.connect(self._on_try)
+        self.pick.clicked.connect(self._on_pick)
+        self.answer.doubleClicked.connect(lambda _at: self._on_pick())
+        self.answer.itemSelectionChanged.connect(self._show_pick)
 
     def _lay_out(self, texts: Mapping[str, str]) -> None:
         """The fields of the sort that is picked, what was typed in those that stay."""
@@ -71,6 +108,10 @@ class DoorDialog(SavingDialog):
             edit.textEdited.connect(self._on_edited)
             self._form.insertRow(row, tr(field.words), edit)
             self.fields[field.name] = edit
+        self.trial_row.setVisible(
+            self._trier is not None and str(self.sort.currentData()) in _ASKED
+        )
+        self._show_trial(None)
         self._on_edited("")
         grow(self)
 
@@ -82,11 +123,79 @@ class DoorDialog(SavingDialog):
         self.said.hide()
         self.say("")
 
-    def _on_save(self) -> None:
+    def _settings(self) -> DoorSettings | None:
+        """What is typed; None, and said, when it cannot be a door."""
         try:
-            settings = settings_from(str(self.sort.currentData()), self._texts(), self._before)
+            return settings_from(str(self.sort.currentData()), self._texts(), self._before)
         except UsageError as error:
             self.say(str(error))
+            return None
+
+    # Tried
+
+    def _on_try(self) -> None:
+        settings, trier = self._settings(), self._trier
+        if settings is None or trier is None:
+            return
+        self.say("")
+        self.try_it.setEnabled(False)
+        self.try_it.setText(tr("Asking…"))
+
+        def ask() -> None:
+            try:
+                self.tried.emit(trier(settings), "")
+            except RookTallyError as error:
+                self.tried.emit(None, str(error))
+            except RuntimeError:
+                # The dialog was closed meanwhile: nobody wants to know any more.
+                return
+
+        threading.Thread(target=ask, daemon=True, name="trying").start()
+
+    def _on_tried(self, trial: DoorTrial | None, why: str) -> None:
+        self.try_it.setEnabled(True)
+        self.try_it.setText(tr("Try"))
+        self._show_trial(trial)
+        self.say(why or ("" if trial is None else trial.why))
+
+    def _show_trial(self, trial: DoorTrial | None) -> None:
+        self._trial = trial
+        values = () if trial is None else trial.values
+        rows = [(one.name, one.value, tr("is read") if one.is_read else "") for one in values]
+        self.answer.fill(rows, bold=[at for at, one in enumerate(values) if one.is_read])
+        self.answer.setVisible(bool(rows))
+        self._show_pick()
+        if trial is not None and not rows:
+            self.said.setText(tr("It answers {0}", trial.shown))
+            self.said.show()
+        grow(self)
+
+    def _picked_value(self) -> TriedValue | None:
+        at = self.answer.currentRow()
+        values = () if self._trial is None else self._trial.values
+        found = values[at] if 0 <= at < len(values) else None
+        return found if found is not None and found.pointer else None
+
+    def _show_pick(self) -> None:
+        values = () if self._trial is None else self._trial.values
+        self.pick.setVisible("fields" in self.fields and any(one.pointer for one in values))
+        one = self._picked_value()
+        self.pick.setEnabled(one is not None and not one.is_read)
+
+    def _on_pick(self) -> None:
+        """Read the picked value too: by its pointer."""
+        one, fields = self._picked_value(), self.fields.get("fields")
+        if one is None or fields is None or one.is_read:
+            return
+        before = fields.text().strip()
+        fields.setText(
+            f"{before}, {one.name}={one.pointer}" if before else f"{one.name}={one.pointer}"
+        )
+        self._on_try()
+
+    def _on_save(self) -> None:
+        settings = self._settings()
+        if settings is None:
             return
         self.begin_saving()
         self._client.read(

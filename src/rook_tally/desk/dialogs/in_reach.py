@@ -14,6 +14,7 @@ from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.data.door_commands import InReach, InReachQuery, RemoveDoor
+from rook_tally.desk.data.door_trial import DoorTrier
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import ClientScope, StoreClient
 from rook_tally.desk.dialogs.door import DoorDialog
@@ -40,9 +41,15 @@ class InReachDialog(StoreDialog):
     take_in_wanted = Signal(str)
 
     def __init__(
-        self, theme: Theme, state: SiteState, client: StoreClient, parent: QWidget
+        self,
+        theme: Theme,
+        state: SiteState,
+        client: StoreClient,
+        parent: QWidget,
+        trier: DoorTrier | None = None,
     ) -> None:
         super().__init__(client.scope(), parent)
+        self._trier = trier
         self._theme, self._state, self._store_client = theme, state, client
         self.told = InReach((), (), (), (), ())
         self._rows: list[_Row] = []
@@ -200,7 +207,9 @@ class InReachDialog(StoreDialog):
         before: DoorSettings | None = None,
     ) -> None:
         scope: ClientScope = self._store_client.scope()
-        dialog = DoorDialog(self._theme, scope, self, sort=sort, begun=begun, before=before)
+        dialog = DoorDialog(
+            self._theme, scope, self, sort=sort, begun=begun, before=before, trier=self._trier
+        )
         dialog.finished.connect(self.read_again)
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.open()

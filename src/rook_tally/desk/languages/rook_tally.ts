@@ -3435,12 +3435,52 @@
     </message>
     <message>
       <location filename="desk/dialogs/door.py" />
+      <source>field</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door.py" />
+      <source>value</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door.py" />
+      <source />
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door.py" />
       <source>sort of door</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/dialogs/door.py" />
       <source>What</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door.py" />
+      <source>what it answers</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door.py" />
+      <source>Read this value</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door.py" />
+      <source>Try</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door.py" />
+      <source>Ask once, and see what comes</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door.py" />
+      <source>Asking…</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -3455,7 +3495,17 @@
     </message>
     <message>
       <location filename="desk/dialogs/door.py" />
+      <source>It answers {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door.py" />
       <source>{0} Save once more to set it up.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door.py" />
+      <source>is read</source>
       <translation type="unfinished" />
     </message>
     <message>

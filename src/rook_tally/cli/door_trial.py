@@ -1,0 +1,112 @@
+"""Asks an address or a device once, for a window that is about to set it up."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Iterator
+
+from rook_tally.cli.doors import asked_modbus, asked_once
+from rook_tally.core.door_settings import DoorSettings, ModbusSetting, PollSetting
+from rook_tally.core.errors import DecodeError, UsageError
+from rook_tally.core.quantities.message_bytes import Json
+from rook_tally.desk.data.door_trial import DoorTrial, TriedValue
+from rook_tally.intake.bounds import DEEPEST, shortened
+from rook_tally.intake.decode import DecodeSettings, decoded
+from rook_tally.intake.decode.json_text import parsed
+from rook_tally.intake.message import Message
+from rook_tally.store.base import Store
+from rook_tally.store.site import load_site
+
+_MOST_VALUES, _SHOWN = 200, 300
+
+
+def try_door(store: Store, settings: DoorSettings) -> DoorTrial:
+    """Ask once by these settings.
+
+    Raises
+    ------
+    UsageError
+        When doors of that sort are not asked, or its station has no registers.
+    DoorError
+        When it does not answer.
+    """
+    match settings:
+        case PollSetting():
+            message = asyncio.run(asked_once(settings))
+            return _of_answer(message, settings)
+        case ModbusSetting():
+            return _of_device(store, settings)
+        case _:
+            raise UsageError(
+                "doors of this sort are not asked: they hear",
+                remedy="set it up; what comes shows in In reach",
+            )
+
+
+def _of_answer(message: Message, settings: PollSetting) -> DoorTrial:
+    shown = shortened(message.body.decode("utf-8", "replace"), _SHOWN)
+    hints = DecodeSettings(field=settings.alone or None, pointers=settings.fields)
+    values = []
+    why = ""
+    try:
+        read = decoded(message, hints)
+        values = [
+            TriedValue(one.field, f"{one.value} {one.unit or ''}".strip(), is_read=True)
+            for one in read.items[:_MOST_VALUES]
+        ]
+        why = "; ".join(one.why for one in read.refused[:5])
+    except DecodeError as error:
+        why = str(error)
+    try:
+        document = parsed(message.body)
+    except DecodeError:
+        return DoorTrial(shown, tuple(values), why)
+    taken = set(settings.fields.values())
+    # What the settings pick is among what the answer holds.
+    picked = {pointer: name for name, pointer in settings.fields.items()}
+    leaves = [
+        TriedValue(picked.get(pointer, name), value, pointer, pointer in taken)
+        for pointer, name, value in _leaves(document, "")
+    ]
+    return DoorTrial(shown, tuple(leaves[:_MOST_VALUES] or values), why)
+
+
+def _leaves(
+    document: Json, pointer: str, name: str = "", depth: int = 0
+) -> Iterator[tuple[str, str, str]]:
+    """Pointers to everything that could be a reading, with a name and the value as it is."""
+    if depth > DEEPEST:
+        return
+    if isinstance(document, dict):
+        for key, value in document.items():
+            step = key.replace("~", "~0").replace("/", "~1")
+            yield from _leaves(value, f"{pointer}/{step}", key, depth + 1)
+    elif isinstance(document, list):
+        for at, value in enumerate(document):
+            yield from _leaves(value, f"{pointer}/{at}", f"{name}{at}", depth + 1)
+    elif pointer and document is not None:
+        yield pointer, _field_name(name), str(document)
+
+
+def _field_name(text: str) -> str:
+    """A name that a field can have, such as it stands in the answer."""
+    told = "".join(sign if sign.isalnum() else "_" for sign in text).strip("_")
+    return told or "value"
+
+
+def _of_device(store: Store, settings: ModbusSetting) -> DoorTrial:
+    with store.read() as connection:
+        station = load_site(connection).station(settings.station)
+    registers = () if station is None else station.kind.registers
+    if not registers:
+        raise UsageError(
+            f"{settings.station} is no station of a kind with registers",
+            remedy="describe them in a kind, and give the station that kind",
+        )
+    values, troubles = asyncio.run(asked_modbus(settings, registers))
+    told = tuple(
+        TriedValue(one.name, f"{values[one.name]:g}", is_read=True)
+        for one in registers
+        if one.name in values
+    )
+    return DoorTrial("", told, "; ".join(troubles))

@@ -1,0 +1,43 @@
+"""Trying a door before it is set up: what an address or a device answers now, and what of it would
+be read."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Protocol
+
+from rook_tally.core.door_settings import DoorSettings
+
+
+@dataclass(frozen=True, slots=True)
+class TriedValue:
+    """A value of an answer. `pointer` is where it stands in JSON, empty where there is none to
+    pick; `name` what it would be called; `is_read` says that the settings read it already."""
+
+    name: str
+    value: str
+    pointer: str = ""
+    is_read: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class DoorTrial:
+    """What came: the answer as it is, its values, and what is wrong with it; empty for nothing."""
+
+    shown: str
+    values: tuple[TriedValue, ...]
+    why: str = ""
+
+
+class DoorTrier(Protocol):
+    """Tries a door once. Called in a thread; may take half a minute."""
+
+    def __call__(self, settings: DoorSettings) -> DoorTrial:
+        """Ask, and say what came.
+
+        Raises
+        ------
+        RookTallyError
+            When it does not answer, or doors of that sort are not asked.
+        """
+        ...
