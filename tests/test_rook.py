@@ -41,6 +41,24 @@ def test_with_all_there_it_passes_the_command_on_and_installs_nothing(tmp_path: 
     assert "called" not in done.stderr
 
 
+def test_files_are_named_from_where_a_person_stands(tmp_path: Path) -> None:
+    (tmp_path / "site.toml").write_text('format = 1\n[site]\nname = "Quay"\n')
+    words = ("--store", "own.db", "site", "plan", "site.toml")
+    made = subprocess.run(
+        [str(ROOT / "rook"), "--store", "own.db", "site", "set", "--name", "Shed"],
+        cwd=tmp_path,
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    assert made.returncode == 0, made.stderr
+    assert (tmp_path / "own.db").exists()
+    done = subprocess.run(
+        [str(ROOT / "rook"), *words], cwd=tmp_path, capture_output=True, text=True, check=False
+    )
+    assert (done.returncode, "Quay" in done.stdout) == (0, True), done.stderr
+
+
 def test_it_is_plain_posix_shell() -> None:
     for script in ("rook", "scripts/check", "scripts/lock"):
         assert subprocess.run(["dash", "-n", str(ROOT / script)], check=False).returncode == 0

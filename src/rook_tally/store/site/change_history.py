@@ -282,7 +282,10 @@ def _members(columns: dict[str, object]) -> dict[str, object]:
     """The columns, those of a document one by one."""
     found: dict[str, object] = {}
     for name, value in columns.items():
-        is_document = name in ("document", "limits") and isinstance(value, str)
+        is_document = isinstance(value, str) and (
+            # Settings are numbers and words, or several members in one.
+            name in ("document", "limits") or (name == "value" and value.startswith("{"))
+        )
         document = msgspec.json.decode(str(value)) if is_document else None
         document = _without_nothing(document)
         if isinstance(document, dict):
