@@ -11,6 +11,8 @@ from rook_tally.core.quantities.number_format import duration
 _DAY_S = 86_400.0
 # Nearer to the cadence there is now, another one says the same.
 _ALIKE = 1.3
+# Farther from it nobody would go at once, and nothing is known of that.
+_FAR = 60.0
 
 
 def power_lines(outlook: PowerOutlook) -> list[str]:
@@ -25,8 +27,13 @@ def power_lines(outlook: PowerOutlook) -> list[str]:
             duration(pace_s),
         )
     ]
-    others = [one for one in outlook.cadences if not 1 / _ALIKE < one.cadence_s / pace_s < _ALIKE]
+    ratios = [
+        (one, max(one.cadence_s / pace_s, pace_s / one.cadence_s)) for one in outlook.cadences
+    ]
+    others = [one for one, ratio in ratios if _ALIKE <= ratio <= _FAR]
     told = "; ".join(_cadence_words(one) for one in others)
+    if not told:
+        return lines
     if math.isfinite(outlook.share_low):
         low, high = round(100 * outlook.share_low), round(100 * outlook.share_high)
         share = f"{low}" if low == high else f"{low}–{high}"

@@ -232,7 +232,8 @@ class _Reading:
                 topic = form.get("mqv:topic", form.get("mqv:filter", _parts(href).path))
                 self._heard.append(str(topic).strip("/"))
             else:
-                self.left_out.append(f"property {name}: no door speaks {scheme or 'that'}")
+                where = scheme or "an address without a base"
+                self.left_out.append(f"a form of property {name}: no door speaks {where}")
 
     def _whole(self, href: str) -> str:
         base = str(self._document.get("base", ""))
