@@ -21,6 +21,7 @@ from rook_tally.core.quantities.byte_layout import (
     BytesText,
     CheckKind,
     LayoutField,
+    LayoutFormula,
     LayoutRepeat,
     NumberType,
     PresenceBit,
@@ -80,6 +81,10 @@ def layouts(draw: st.DrawFn) -> ByteLayout:
         repeat=draw(st.none() | st.just(LayoutRepeat(bytes=4, back=60.0))),
         at=draw(st.sampled_from(["", "/up/payload"])),
         text=draw(st.sampled_from(BytesText)),
+        formula=tuple(
+            LayoutFormula(name=f"x{at}", text=f"{names[0]} * 2 + {at}")
+            for at in range(draw(st.integers(0, 2)))
+        ),
     )
 
 
@@ -91,6 +96,7 @@ def test_what_is_typed_as_it_stands_reads_the_same(layout: ByteLayout, body: byt
     one, other = (LayoutReader(_unchecked(told)) for told in (layout, again))
     assert one.one(body) == other.one(body)
     assert (again.check, again.at, again.text) == (layout.check, layout.at, layout.text)
+    assert again.formula == layout.formula
 
 
 def _unchecked(layout: ByteLayout) -> ByteLayout:
@@ -135,6 +141,27 @@ def test_values_follow_what_is_typed_and_what_does_not_fit_says_why() -> None:
         model.layout()
     model.remove(0)
     assert model.layout() is None
+
+
+def test_what_is_worked_out_is_shown_beside_what_is_read() -> None:
+    model = LayoutModel(None, [])
+    model.take_messages([bytes.fromhex("0190"), bytes.fromhex("0000")])
+    model.add(0, model.candidates(0, 2)[0])
+    model.alter(0, replace(model.typed.values[0], name="_raw"))
+    model.typed = replace(model.typed, formulas="temp = _raw / 10 - 40; share = 100 / _raw")
+    assert model.typed.shown == ["temp", "share"]
+    assert [one.values for one in model.tried()] == [("0", "0.25"), ("−40", "")]
+    for formulas, why in (
+        ("temp = _raw + hum", "no field before it is called hum"),
+        ("temp = _raw *", "the formula ends too early"),
+        ("temp = _raw * 2 mm", "units are not looked at"),
+        ("temp = mean(_raw over 1 h)", "mean is not for one number"),
+        ("temp = dew_point(_raw, _raw)", "dew_point is not for one number"),
+        ("_raw = 1", "formula _raw is there twice"),
+        ("temp", "there is no formula yet"),
+    ):
+        model.typed = replace(model.typed, formulas=formulas)
+        assert why in model.tried()[0].why, formulas
 
 
 def test_bytes_within_json_are_found() -> None:

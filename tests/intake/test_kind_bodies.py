@@ -329,3 +329,42 @@ def test_no_bytes_of_a_message_are_more_than_a_reason(body: bytes) -> None:
             decoded(Message("mqtt", "t", body, NOON_US), hints)
         except DecodeError as error:
             assert str(error)
+
+
+def test_what_a_layout_works_out_is_kept_and_what_serves_it_alone_is_not(store: Store) -> None:
+    kind = kind_from_toml(
+        """
+slug = "gauge"
+name = "gauge"
+cadence_s = 60
+[[field]]
+name = "temp"
+quantity = "temperature"
+unit = "°C"
+[layout]
+[[layout.field]]
+name = "_raw"
+at = 0
+type = "u16"
+[[layout.formula]]
+name = "temp"
+is = "if _raw = 0 then 1 / 0 else _raw / 40 - 20"
+"""
+    )
+    with store.write() as connection:
+        keep_kind(connection, kind)
+        add_station(connection, "gauge", place="Shed", kind=kind)
+        with pytest.raises(UsageError, match="formula temp: at _later"):
+            keep_kind(connection, kind_from_toml(kind_to_toml(kind).replace("_raw /", "_later /")))
+    directory, clocks = IntakeSession(), Clocks()
+    told = [
+        receive(
+            store, directory, clocks, [Message("mqtt", "t", body, NOON_US + at, station="gauge")]
+        )[0]
+        for at, body in enumerate((b"\x06\x40", b"\x00\x00"))
+    ]
+    assert [one.kept for one in told] == [1, 0]
+    assert told[1].why.startswith("every field of the message says that it has no value")
+    with store.read() as connection:
+        assert [one.value for one in latest(connection).values()] == [20.0]
+        assert [one.field for one in load_site(connection).series] == ["temp"]

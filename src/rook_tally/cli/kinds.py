@@ -12,9 +12,9 @@ from rook_tally.core.errors import DecodeError, UsageError
 from rook_tally.core.quantities.byte_layout import BytesText
 from rook_tally.core.quantities.kind_files import kind_from_toml, kind_to_toml
 from rook_tally.core.quantities.kinds import KINDS, Kind
-from rook_tally.core.quantities.layout_reading import LayoutReader
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.timestamps import rfc3339
+from rook_tally.core.workings.message_formulas import MessageReader
 from rook_tally.intake.bounds import shortened
 from rook_tally.intake.decode import DecodeSettings, decoded
 from rook_tally.intake.message import DecodedValue, Message
@@ -79,7 +79,7 @@ def try_kind(
         )
     if not several:
         raise UsageError("no message to try", remedy="give one, or a station with --station")
-    reader = None if kind.layout is None else LayoutReader(kind.layout)
+    reader = None if kind.layout is None else MessageReader(kind.layout)
     hints = DecodeSettings(layout=reader, shape=kind.shape)
     for body in several:
         typer.echo(_shown(body))

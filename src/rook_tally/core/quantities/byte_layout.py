@@ -20,6 +20,10 @@ type = "u8"
 bits = [3, 1]                # the lowest of its bits, and how many
 when = {at = 0, bit = 7}     # there only when this bit is set
 
+[[layout.formula]]           # worked out afterwards, in their order; see message_formulas
+name = "dew"
+is = "temp - (100 - _rh) / 5"  # fields named _… are there for formulas alone
+
 [layout.repeat]              # the fields once more, so many bytes further, from earlier on
 bytes = 4
 back = "60 s"
@@ -150,6 +154,15 @@ class LayoutRepeat(
     oldest_first: bool = False
 
 
+class LayoutFormula(
+    msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, rename={"text": "is"}
+):
+    """A value that is worked out from the others: `core.workings.message_formulas`."""
+
+    name: str
+    text: str
+
+
 class ByteLayout(
     msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True
 ):
@@ -164,6 +177,7 @@ class ByteLayout(
     repeat: LayoutRepeat | None = None
     at: str = ""
     text: BytesText = BytesText.BYTES
+    formula: tuple[LayoutFormula, ...] = ()
 
     @property
     def written(self) -> BytesText:
@@ -241,6 +255,11 @@ def _faults(layout: ByteLayout) -> Iterator[str]:
         yield from (f"field {one.name or '?'}: {fault}" for fault in _field_faults(one))
         if names.count(one.name) > 1:
             yield f"field {one.name} is there twice"
+    for formula in layout.formula:
+        if not formula.name.strip() or not formula.text.strip():
+            yield "a formula has a name, and what it is"
+        if names.count(formula.name) or sum(one.name == formula.name for one in layout.formula) > 1:
+            yield f"formula {formula.name} is there twice"
     if layout.least > MOST_BYTES:
         yield f"it is longer than {MOST_BYTES} bytes"
     if layout.length is not None and layout.length < layout.least:

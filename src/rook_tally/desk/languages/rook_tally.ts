@@ -8064,6 +8064,16 @@
     </message>
     <message>
       <location filename="desk/stations/layout_dialog.py" />
+      <source>formulas over the fields</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>none, or such as temp = _raw / 10 - 40; fields named _… serve them alone</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
       <source>a message to try</source>
       <translation type="unfinished" />
     </message>
@@ -8090,6 +8100,11 @@
     <message>
       <location filename="desk/stations/layout_dialog.py" />
       <source>Cancel</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>Worked out</source>
       <translation type="unfinished" />
     </message>
     <message>

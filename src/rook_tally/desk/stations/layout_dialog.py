@@ -86,11 +86,17 @@ class LayoutDialog(AskingDialog):
         for check in CheckKind:
             self.check.addItem(check.value, check)
         self.at, self.begins, self.length = QLineEdit(), QLineEdit(), QLineEdit()
+        self.formulas = QLineEdit()
         self.paste, self.try_it = QLineEdit(), QPushButton(tr("Try it"))
         for part, name, hint in (
             (self.at, tr("within JSON at"), tr("none: the message is the bytes")),
             (self.begins, tr("begins with, hexadecimal"), tr("anything")),
             (self.length, tr("length in bytes"), tr("as its fields need, or longer")),
+            (
+                self.formulas,
+                tr("formulas over the fields"),
+                tr("none, or such as temp = _raw / 10 - 40; fields named _… serve them alone"),
+            ),
             (self.paste, tr("a message to try"), tr("paste one: 42 01 0b f4")),
         ):
             part.setAccessibleName(name)
@@ -153,6 +159,10 @@ class LayoutDialog(AskingDialog):
         column.addLayout(picked)
         column.addLayout(self._head(tr("Fields"), self.drop))
         column.addWidget(self.fields, 3)
+        worked_out = QHBoxLayout()
+        worked_out.addWidget(Label(tr("Worked out")))
+        worked_out.addWidget(self.formulas, 1)
+        column.addLayout(worked_out)
         column.addLayout(self._head(tr("The last messages"), None))
         column.addWidget(self.messages, 3)
         column.addLayout(pasting)
@@ -203,7 +213,7 @@ class LayoutDialog(AskingDialog):
         return row
 
     def _connect(self) -> None:
-        for line in (self.at, self.begins, self.length):
+        for line in (self.at, self.begins, self.length, self.formulas):
             line.textEdited.connect(self._on_settings)
         for box in (self.written, self.check):
             box.activated.connect(self._on_settings)
@@ -226,6 +236,7 @@ class LayoutDialog(AskingDialog):
         self.at.setText(typed.at)
         self.begins.setText(typed.begins)
         self.length.setText(typed.length)
+        self.formulas.setText(typed.formulas)
 
     def _take_messages(self, bodies: tuple[bytes, ...]) -> None:
         self.model.take_messages(bodies)
@@ -304,7 +315,7 @@ class LayoutDialog(AskingDialog):
             self.hint.setText(tr("Bytes {0} to {1} could be", picked[0], picked[-1]))
 
     def _show_messages(self) -> None:
-        names = [one.name for one in self.model.typed.values]
+        names = self.model.typed.shown
         table, tried = self.messages, self.model.tried()
         table.blockSignals(True)
         table.setColumnCount(len(names) + 2)
@@ -360,6 +371,7 @@ class LayoutDialog(AskingDialog):
             at=self.at.text(),
             begins=self.begins.text(),
             length=self.length.text(),
+            formulas=self.formulas.text(),
         )
         self._show_values()
 

@@ -17,6 +17,7 @@ from rook_tally.core.quantities.byte_layout import (
     BytesText,
     CheckKind,
     LayoutField,
+    LayoutFormula,
     LayoutRepeat,
     NumberType,
     layout_from_table,
@@ -25,6 +26,7 @@ from rook_tally.core.quantities.byte_layout import (
 from rook_tally.core.quantities.layout_reading import LayoutError, LayoutReader
 from rook_tally.core.quantities.message_bytes import pointed_at, written_bytes
 from rook_tally.core.quantities.number_input import number_text, typed_number
+from rook_tally.core.workings.message_formulas import HIDDEN, MessageReader, formulas_of
 from rook_tally.desk.stations.texts import tr
 from rook_tally.store.site import load_site, newest_messages, newest_strays
 
@@ -63,6 +65,14 @@ class TypedLayout:
     text: BytesText = BytesText.BYTES
     at: str = ""
     repeat: LayoutRepeat | None = None
+    formulas: str = ""
+
+    @property
+    def shown(self) -> list[str]:
+        """The names of what is read: fields and formulas, but for those that serve others."""
+        names = [one.name for one in self.values]
+        names += [name for name, _ in formulas_from(self.formulas)]
+        return [name for name in names if not name.startswith(HIDDEN)]
 
 
 @dataclass(frozen=True, slots=True)
@@ -129,7 +139,14 @@ def typed_layout(layout: ByteLayout | None) -> TypedLayout:
         layout.text,
         layout.at,
         layout.repeat,
+        "; ".join(f"{one.name} = {one.text}" for one in layout.formula),
     )
+
+
+def formulas_from(text: str) -> list[tuple[str, str]]:
+    """Names and formulas as they are typed: `dew = temp - 3; hot = temp > 30`."""
+    parts = [one.partition("=") for one in text.split(";") if one.strip()]
+    return [(name.strip(), formula.strip()) for name, _, formula in parts]
 
 
 def layout_of(typed: TypedLayout) -> ByteLayout:
@@ -158,7 +175,11 @@ def layout_of(typed: TypedLayout) -> ByteLayout:
         repeat=typed.repeat,
         at=typed.at.strip(),
         text=typed.text,
+        formula=tuple(
+            LayoutFormula(name=name, text=text) for name, text in formulas_from(typed.formulas)
+        ),
     )
+    formulas_of(made)
     # Read as strictly as anybody's file.
     return layout_from_table(layout_table(made))
 
@@ -294,7 +315,7 @@ class LayoutModel:
             return [TriedMessage(_shown(one), (), error.what) for one in self.messages]
         if layout is None:
             return [TriedMessage(_shown(one), (), "") for one in self.messages]
-        reader = LayoutReader(layout)
+        reader = MessageReader(layout)
         return [self._tried(one, reader) for one in self.messages]
 
     def _tried(self, body: bytes, reader: LayoutReader) -> TriedMessage:
@@ -304,7 +325,7 @@ class LayoutModel:
             return TriedMessage(_shown(body), (), str(error))
         # Of fields that are there several times the newest.
         newest = {one.name: one.value for one in sorted(told, key=lambda one: -one.back_s)}
-        values = (newest.get(one.name) for one in self.typed.values)
+        values = (newest.get(name) for name in self.typed.shown)
         shown = tuple("" if value is None else number_text(round(value, 9)) for value in values)
         return TriedMessage(_shown(body), shown, "")
 

@@ -9,11 +9,11 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.alarming.evaluate_batch import LiveWatches
 from rook_tally.core.errors import UsageError
-from rook_tally.core.quantities.layout_reading import LayoutReader
 from rook_tally.core.quantities.quantity import Quantity, QuantityScale
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.quantities.unit import Unit
 from rook_tally.core.series.readings import Quality
+from rook_tally.core.workings.message_formulas import MessageReader
 from rook_tally.intake.bounds import shortened
 from rook_tally.intake.decode.regex_lines import line_pattern_from
 from rook_tally.intake.decode.settings import NO_HINTS, DecodeSettings
@@ -181,7 +181,7 @@ class IntakeSession:
             return hints
         known = self._layouts.get(speaker.kind.slug)
         if known is None:
-            reader = None if layout is None else LayoutReader(layout)
+            reader = None if layout is None else MessageReader(layout)
             known = self._layouts[speaker.kind.slug] = DecodeSettings(layout=reader, shape=shape)
         return known
 

@@ -32,9 +32,20 @@ def delete_kind(connection: Connection, slug: str) -> None:
 
 
 def keep_kind(connection: Connection, kind: Kind) -> None:
-    """Keep a kind of one's own, in place of one of the same slug."""
+    """Keep a kind of one's own, in place of one of the same slug.
+
+    Raises
+    ------
+    UsageError
+        When it is the plain one, or a formula of its layout cannot be meant.
+    """
     if kind.slug == "plain":
         raise UsageError("plain is any station and stays so", remedy="choose another slug")
+    if kind.layout is not None:
+        # Loaded late: a window reads kinds at its start, and keeps none.
+        from rook_tally.core.workings.message_formulas import formulas_of
+
+        formulas_of(kind.layout)
     connection.execute(sa.delete(schema.kind).where(schema.kind.c.slug == kind.slug))
     connection.execute(sa.insert(schema.kind).values(slug=kind.slug, document=kind_to_toml(kind)))
     note_change(connection, Subject.SITE)
