@@ -2,18 +2,27 @@
 
 from __future__ import annotations
 
+import asyncio
 import os
 import subprocess
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from dataclasses import replace
 from pathlib import Path
+from types import SimpleNamespace
+from typing import Any
 
 import pytest
 
+from rook_tally.collector.door_supervisor import DoorSupervisor
 from rook_tally.core.errors import UsageError
+from rook_tally.core.quantities.kind_files import kind_from_toml
+from rook_tally.core.quantities.kinds import PLAIN
 from rook_tally.intake.doors.port_names import serial_port_from
-from rook_tally.store.site import SerialSetting
+from rook_tally.store.base import Store
+from rook_tally.store.site import SerialSetting, add_station, keep_kind, load_site
+from rook_tally.store.site.station_settings import settle_station
 from tests.intake.test_frames import frame
-from tests.processes import CollectorProcess, rook_tally, wait_until
+from tests.processes import PATIENCE_S, CollectorProcess, rook_tally, wait_until
 
 
 class Cable:
@@ -156,23 +165,21 @@ scale = 0.01
 """
 
 
-def test_messages_of_bytes_once_a_kind_says_how_they_are_laid_out(
+def test_messages_of_bytes_by_the_kind_of_the_ports_station(
     store_path: Path, cable: Cable, tmp_path: Path
 ) -> None:
     cable.plug_in()
     (tmp_path / "probe.toml").write_text(PROBE)
-    with CollectorProcess(store_path, words=("--serial", f"{cable.port}=bed")) as collector:
-        collector.add_station("bed")
+    for words in (
+        ("kind", "read", str(tmp_path / "probe.toml")),
+        ("station", "add", "bed", "--place", "Bed", "--kind", "bed-probe"),
+    ):
+        done = rook_tally("--store", str(store_path), *words)
+        assert done.returncode == 0, done.stderr
+    with CollectorProcess(
+        store_path, broker="off", words=("--serial", f"{cable.port}=bed")
+    ) as collector:
         wait_until(lambda: _doors_open(collector) == 1)
-
-        def run(*words: str) -> None:
-            done = rook_tally("--store", collector.address, *words)
-            assert done.returncode == 0, done.stderr
-
-        run("kind", "read", str(tmp_path / "probe.toml"))
-        run("station", "set", "bed", "--kind", "bed-probe")
-        # The door is another from then on: it is opened anew.
-        wait_until(lambda: _doors_open(collector) == 2)
         cable.send(b"\x00\n" + frame(1150)[:3])
         cable.send(frame(1150)[3:] + b"noise" + frame(1200) + frame(1210)[:2])
         cable.send(frame(1220))
@@ -180,3 +187,53 @@ def test_messages_of_bytes_once_a_kind_says_how_they_are_laid_out(
         assert collector.latest()[0]["value"] == 12.2
         cable.send(b"warm and dry " * 20)
         wait_until(lambda: "it begins with" in _fates(collector)[-1])
+
+
+async def test_a_port_is_opened_anew_once_its_stations_bytes_are_laid_out_otherwise(
+    store: Store, tmp_path: Path
+) -> None:
+    told: list[str] = []
+    presence: Any = SimpleNamespace(
+        report=lambda name, _address: lambda *_words: told.append(name),
+        withdraw=lambda name: told.append(f"no more {name}"),
+    )
+    requests: Any = SimpleNamespace(add_outlet=lambda *_words: lambda: None)
+    commits: Any = None
+    port = SerialSetting(str(tmp_path / "ttyNONE"), 9600, "bed")
+    kind = kind_from_toml(PROBE)
+    with store.write() as connection:
+        add_station(connection, "bed", place="Bed", kind=PLAIN, cadence_s=60)
+    doors = DoorSupervisor(store, commits, presence, requests, tmp_path, (port,))
+    following = asyncio.create_task(doors.settings.run())
+    try:
+        await _until(lambda: told == ["serial ttyNONE"])
+        for name, layout in (
+            ("laid out", kind.layout),
+            ("otherwise", None),
+            ("again", kind.layout),
+        ):
+            with store.write() as connection:
+                keep_kind(connection, replace(kind, layout=layout, name=name))
+                station = load_site(connection).station("bed")
+                assert station is not None
+                settle_station(connection, station, kind="bed-probe")
+            told.clear()
+            doors.settings.wake()
+            await _until(lambda: told[:2] == ["no more serial ttyNONE", "serial ttyNONE"])
+        # What is no matter of bytes leaves it open.
+        with store.write() as connection:
+            keep_kind(connection, replace(kind, name="other"))
+        told.clear()
+        doors.settings.wake()
+        await asyncio.to_thread(lambda: None)
+        assert "no more serial ttyNONE" not in told
+    finally:
+        following.cancel()
+        await asyncio.wait((following,))
+        await doors.close()
+
+
+async def _until(condition: Callable[[], object]) -> None:
+    async with asyncio.timeout(PATIENCE_S):
+        while not condition():
+            await asyncio.sleep(0.01)
