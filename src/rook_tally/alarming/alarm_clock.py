@@ -26,6 +26,7 @@ from rook_tally.core.alarms.scope import WatchedSeries
 from rook_tally.core.alarms.transitions import Alarm, acknowledged, moved, shelved
 from rook_tally.core.errors import UsageError
 from rook_tally.core.series.gaps import microseconds
+from rook_tally.core.struct_types import prepare
 from rook_tally.store.alarms import (
     alarms,
     all_targets,
@@ -381,3 +382,6 @@ class AlarmClock:
         bell.say(target, JournalKind.TRIAL, now_us, "rung as a trial", who)
         try_control(connection, watch, now_us=now_us)
         return "rung as a trial"
+
+
+prepare(AlarmWish)

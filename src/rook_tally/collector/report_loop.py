@@ -25,6 +25,7 @@ from rook_tally.core.alarms.channels import Channel
 from rook_tally.core.alarms.journal import Entry, JournalKind
 from rook_tally.core.reports.definitions import Report
 from rook_tally.core.reports.periods import Period, last_period
+from rook_tally.core.struct_types import prepare
 from rook_tally.core.timestamps import DAY_US, HOUR_US, time_us_from_datetime
 from rook_tally.core.ways_out import WayOutSort
 from rook_tally.notify.mail import Mail, MailWithFiles
@@ -237,3 +238,6 @@ def _done(store: Store, due: _DueReport, sent: str, now_us: int) -> None:
 def _say(connection: Connection, due: _DueReport, words: str, now_us: int) -> None:
     name = f"Report {due.report.name}"
     write_journal(connection, [Entry(now_us, JournalKind.DUTY, "", name, words=words)])
+
+
+prepare(_Run)

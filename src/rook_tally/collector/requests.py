@@ -16,6 +16,7 @@ from rook_tally.clock import now_us
 from rook_tally.core.alarms.sentences import lasting_words
 from rook_tally.core.errors import RookTallyError, StoreError
 from rook_tally.core.quantities.controls import USUAL_CONFIRM_S, USUAL_LAPSE_S
+from rook_tally.core.struct_types import prepare
 from rook_tally.core.timestamps import SECOND_US
 from rook_tally.intake.take_in import proposal_for, take_in_by_terms
 from rook_tally.store.base import Store
@@ -256,3 +257,6 @@ def _waiting(site: Site, request: Request, door: str) -> _Waiting:
     )
     lapses_us = request.asked_us + round(lapse_s * SECOND_US)
     return _Waiting(request, confirm_s, door, lapses_us, aliases)
+
+
+prepare(TakeInTerms)

@@ -40,6 +40,7 @@ from typing import Any
 import msgspec
 
 from rook_tally.core.errors import UsageError
+from rook_tally.core.struct_types import prepare
 
 MOST_BYTES = 4096
 MOST_REPEATS = 1000
@@ -289,3 +290,6 @@ def _field_faults(one: LayoutField) -> Iterator[str]:
         yield "scale and offset have to be numbers, scale not 0"
     if one.when is not None and not (0 <= one.when.bit <= 7 and 0 <= one.when.at < MOST_BYTES):
         yield "when has to name a byte and one of its bits, 0 to 7"
+
+
+prepare(ByteLayout)

@@ -34,6 +34,7 @@ from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 import msgspec
 
 from rook_tally.core.errors import UsageError
+from rook_tally.core.struct_types import prepare
 
 
 class TimeNotation(enum.Enum):
@@ -141,3 +142,6 @@ def _faults(shape: JsonShape) -> Iterator[str]:
             yield f"there is no zone {shape.zone}"
     if any(not math.isfinite(one) for _, one in shape.words):
         yield "words mean numbers"
+
+
+prepare(JsonShape)

@@ -22,6 +22,7 @@ import structlog
 from rook_tally.core.access_policy import KeysWanted
 from rook_tally.core.background import BeginDuty, begin_unwatched
 from rook_tally.core.errors import DoorError
+from rook_tally.core.struct_types import prepare
 from rook_tally.intake.addresses import Certificate, Endpoint, OutsideBroker, bound_socket
 from rook_tally.intake.door_protocols import DoorReport
 from rook_tally.intake.topics import TopicPattern
@@ -346,3 +347,6 @@ async def _stopped(pid: int) -> None:
         with contextlib.suppress(TimeoutError):
             await asyncio.wait_for(_gone(pid), _STOP_WITHIN_S)
             return
+
+
+prepare(_Running)

@@ -12,6 +12,7 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.alarms.definitions import Watch
 from rook_tally.core.errors import UsageError
+from rook_tally.core.struct_types import prepare
 from rook_tally.core.timestamps import DAY_US, SECOND_US
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
@@ -232,3 +233,6 @@ def _watch(one: Watch, name: Callable[[str], str]) -> Watch:
         ),
         run=None if one.run is None else replace(one.run, station=name(one.run.station)),
     )
+
+
+prepare(Watch)
