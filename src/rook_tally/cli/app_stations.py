@@ -160,7 +160,7 @@ def station_power(
     as_json: JsonOption = False,
     store: StoreOption = None,
 ) -> None:
-    """How long batteries last, what sending takes of them, what another cadence would give."""
+    """Tell how long batteries last, how much of that sending takes, what other cadences give."""
     from rook_tally.cli.power import print_power
 
     print_power(chosen_store(context, store), key, as_json=as_json)

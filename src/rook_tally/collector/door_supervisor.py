@@ -105,7 +105,7 @@ class DoorSupervisor:
                 self._open_one(key, settings)
 
     def _key_of(self, settings: DoorSettings) -> bytes:
-        """What a door is told by: another layout of its station's bytes makes it another."""
+        """Return the key of an open door; a serial door with another layout has another key."""
         layout = None
         if isinstance(settings, SerialSetting):
             layout = self._layouts.get(settings.station)

@@ -1,4 +1,4 @@
-"""How long a station's battery lasts, what its messages cost, and what another cadence gives."""
+"""Estimates how long a station's battery lasts, now and at other cadences."""
 
 from __future__ import annotations
 
@@ -33,8 +33,8 @@ class CadenceLife(msgspec.Struct, frozen=True):
 
 
 class PowerOutlook(msgspec.Struct, frozen=True):
-    """How long a battery lasts as things are, what of its use goes into sending, and how long it
-    would last otherwise.
+    """The estimate for one battery: days left, the share of its use that sending takes, days left
+    at other cadences.
 
     `level` is what is left now; `days_low` and `days_high` bound how long that lasts at the pace of
     the last two days, NaN where it does not fall. `share_low` and `share_high` bound the part of
@@ -53,8 +53,8 @@ class PowerOutlook(msgspec.Struct, frozen=True):
 
 
 class _Usage(msgspec.Struct, frozen=True):
-    """What is left of a battery, what it loses a day at rest and for each message, (2,), and their
-    covariance."""
+    """The fitted use of a battery: its level now, (2,) loss a day at rest and loss a message, and
+    the (2, 2) covariance of these."""
 
     level: float
     rates: FloatArray
@@ -142,7 +142,7 @@ def _lasts(
 
 
 def _usage(days: FloatArray, sent: FloatArray, level: FloatArray) -> _Usage | None:
-    """What rest and messages cost; None where the one cannot be told from the other."""
+    """Fit the loss at rest and by message; None where the data cannot tell them apart."""
     if len(days) < _FEWEST_COLUMNS:
         return None
     paces = np.diff(sent) / np.diff(days)

@@ -1,4 +1,4 @@
-"""How long a battery lasts, in plain sentences."""
+"""Writes the estimate for a battery as plain sentences."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ _FAR = 60.0
 
 
 def power_lines(outlook: PowerOutlook) -> list[str]:
-    """What a person is told: how long, what sending costs, what other cadences give."""
+    """Return one sentence on how long the battery lasts, and one on other cadences."""
     if not math.isfinite(outlook.days_low):
         return [tr("Its battery does not fall, or is not known for long enough to tell.")]
     pace_s = _DAY_S / outlook.messages_per_day

@@ -8039,7 +8039,7 @@
     </message>
     <message>
       <location filename="desk/stations/layout_dialog.py" />
-      <source>none: the message is the bytes</source>
+      <source>not in JSON</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -8059,7 +8059,7 @@
     </message>
     <message>
       <location filename="desk/stations/layout_dialog.py" />
-      <source>as its fields need, or longer</source>
+      <source>what its fields need</source>
       <translation type="unfinished" />
     </message>
     <message>

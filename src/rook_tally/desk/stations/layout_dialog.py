@@ -89,9 +89,9 @@ class LayoutDialog(AskingDialog):
         self.formulas = QLineEdit()
         self.paste, self.try_it = QLineEdit(), QPushButton(tr("Try it"))
         for part, name, hint in (
-            (self.at, tr("within JSON at"), tr("none: the message is the bytes")),
+            (self.at, tr("within JSON at"), tr("not in JSON")),
             (self.begins, tr("begins with, hexadecimal"), tr("anything")),
-            (self.length, tr("length in bytes"), tr("as its fields need, or longer")),
+            (self.length, tr("length in bytes"), tr("what its fields need")),
             (
                 self.formulas,
                 tr("formulas over the fields"),
