@@ -13,6 +13,7 @@ from pathlib import Path
 
 import pytest
 
+from tests.boards import BOARD, compile_arduino
 from tests.processes import PATIENCE_S, CollectorProcess, rook_tally, wait_until
 
 
@@ -102,52 +103,6 @@ def test_the_python_sender_outlasts_a_collector_that_is_away(
     assert len(moments) >= 4
 
 
-_BOARD = """
-import sys, time, types
-import paho.mqtt.client as mqtt
-from paho.mqtt.enums import CallbackAPIVersion
-network = types.ModuleType("network")
-network.STA_IF = 0
-class WLAN:
-    def __init__(self, _): self.on = False
-    def active(self, _): pass
-    def connect(self, *_): self.on = True
-    def isconnected(self): return self.on
-network.WLAN = WLAN
-class MQTTException(Exception):
-    pass
-class RTC:
-    kept = b""
-    def memory(self, told=None):
-        if told is None: return RTC.kept
-        RTC.kept = told
-def sleep(_s):
-    raise SystemExit
-def deepsleep(_ms):
-    wake()
-machine = types.ModuleType("machine")
-machine.RTC, machine.deepsleep = RTC, deepsleep
-time.sleep = sleep
-away = 0
-class MQTTClient:
-    def __init__(self, name, host, port, user=None, password=None):
-        self.client = mqtt.Client(CallbackAPIVersion.VERSION2, client_id=name)
-        self.client.username_pw_set(user, password)
-        self.where = host, port
-    def connect(self):
-        global away
-        if away:
-            away -= 1
-            raise OSError(113, "no route")
-        self.client.connect(*self.where); self.client.loop_start()
-    def publish(self, topic, body, qos):
-        self.client.publish(topic.decode(), body, qos=qos).wait_for_publish(10)
-    def disconnect(self): self.client.disconnect()
-simple = types.ModuleType("umqtt.simple")
-simple.MQTTClient, simple.MQTTException = MQTTClient, MQTTException
-sys.modules |= {"machine": machine, "network": network, "umqtt": types.ModuleType("umqtt"),
-                "umqtt.simple": simple}
-"""
 # Deep sleep begins the program anew, with what the clock's memory holds.
 _ASLEEP = """
 away, wakes = 2, 0
@@ -165,7 +120,7 @@ def test_the_micropython_sender_on_a_stand_in_for_its_board(
 ) -> None:
     program = _sheet(collector, "--sender", "micropython", "--key", key)
     ast.parse(program, feature_version=(3, 5))
-    subprocess.run([sys.executable, "-c", _BOARD + program], check=True, timeout=PATIENCE_S)
+    subprocess.run([sys.executable, "-c", BOARD + program], check=True, timeout=PATIENCE_S)
     wait_until(lambda: sorted(_kept(collector)) == ALL)
 
 
@@ -179,7 +134,7 @@ def test_the_micropython_sender_keeps_what_it_cannot_send_over_deep_sleep(
 ) -> None:
     program = _sheet(collector, "--sender", "micropython", "--key", key)
     program = program.replace("SLEEPS = False", "SLEEPS = True")
-    board = f"import time\nreal_sleep = time.sleep\nPROGRAM = {program!r}\n{_BOARD}{_ASLEEP}"
+    board = f"import time\nreal_sleep = time.sleep\nPROGRAM = {program!r}\n{BOARD}{_ASLEEP}"
     subprocess.run(
         [sys.executable, "-c", board + "exec(PROGRAM, globals())"], check=True, timeout=PATIENCE_S
     )
@@ -187,63 +142,18 @@ def test_the_micropython_sender_keeps_what_it_cannot_send_over_deep_sleep(
     wait_until(lambda: _moments(collector) == 4)
 
 
-_WIFI_H = """
-#pragma once
-#include <cstdio>
-#include <cstdlib>
-#include <cstring>
-#include <ctime>
-#include <unistd.h>
-#define WL_CONNECTED 3
-struct { void begin(const char*, const char*) {} int status() { return WL_CONNECTED; } } WiFi;
-struct { void begin(int) {} void println(int code) { std::printf("%d\\n", code); } } Serial;
-inline void configTime(int, int, const char*) {}
-inline int loops = 0;
-inline void delay(int) { if (++loops == 3) std::exit(0); sleep(1); }
-"""
-_HTTP_H = """
-#pragma once
-#include <cstdio>
-#include <cstdlib>
-#include <string>
-inline int away = std::getenv("AWAY") ? std::atoi(std::getenv("AWAY")) : 0;
-struct HTTPClient {
-  std::string words;
-  std::string url;
-  void begin(const char* to) { url = to; }
-  void addHeader(const char* name, const char* value) {
-    words += std::string(" -H '") + name + ": " + value + "'";
-  }
-  int POST(const char* body) {
-    if (away-- > 0) return -1;
-    auto call = "curl -sf" + words + " -d '" + body + "' " + url + " >&2";
-    return std::system(call.c_str()) == 0 ? 200 : -1;
-  }
-  void end() {}
-};
-"""
-
-
 def test_the_arduino_sender_compiled_against_stand_in_headers(
     collector: CollectorProcess, key: str, tmp_path: Path
 ) -> None:
-    (tmp_path / "Arduino.h").write_text("#pragma once\n")
-    (tmp_path / "WiFi.h").write_text(_WIFI_H)
-    (tmp_path / "HTTPClient.h").write_text(_HTTP_H)
     _sheet(collector, "--sender", "arduino", "--key", key, "--into", str(tmp_path / "box"))
     assert "framework = arduino" in (tmp_path / "box" / "platformio.ini").read_text()
     program = (tmp_path / "box" / "src" / "main.cpp").read_text()
-    (tmp_path / "box.cpp").write_text(program + "\nint main() { setup(); for (;;) loop(); }\n")
-    subprocess.run(
-        ["g++", "-O1", "-Wall", "-Werror", "-I", tmp_path, "-o", "sender", "box.cpp"],
-        check=True,
-        cwd=tmp_path,
-    )
     sent = subprocess.run(
-        [tmp_path / "sender"],
+        [compile_arduino(program, tmp_path / "compiled")],
         capture_output=True,
         text=True,
         check=True,
+        cwd=tmp_path,
         env=dict(os.environ) | {"AWAY": "2"},
     )
     # Nobody answered twice; then all three, each at its own moment.

@@ -127,6 +127,7 @@ def test_summaries_of_format_12_become_what_readings_of_the_quantity_say(
         write_pages(connection, page_rows(plain, readings, *days))
         wanted = page_rows(series, readings, *days)
         for statement in (
+            *(f"DROP TABLE firmware_{one}" for one in ("piece", "image", "rollout", "update")),
             "DROP TABLE gateway_key",
             "DROP TABLE report",
             "DROP TABLE written_report",

@@ -56,6 +56,7 @@ def _add_other_commands() -> None:
     from rook_tally.cli.app_care import care_app
     from rook_tally.cli.app_doors import doors_app
     from rook_tally.cli.app_fields import fields_app
+    from rook_tally.cli.app_firmware import firmwares_app
     from rook_tally.cli.app_forwards import forwards_app
     from rook_tally.cli.app_limits import limits_app
     from rook_tally.cli.app_places import places_app
@@ -70,7 +71,7 @@ def _add_other_commands() -> None:
     parts = (
         *(sites_app, stations_app, limits_app, fields_app, places_app, plans_app),
         *(doors_app, care_app, workings_app, watches_app, wall_app, bench_app, reports_app),
-        forwards_app,
+        *(forwards_app, firmwares_app),
     )
     for one in parts:
         app.add_typer(one)

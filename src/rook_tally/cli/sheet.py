@@ -17,6 +17,7 @@ from rook_tally.program_files import write_program
 from rook_tally.store.base import access_hash
 from rook_tally.store.maintenance import existing_store
 from rook_tally.store.site import collectors, load_site
+from rook_tally.store.site.firmware import signing_key
 from rook_tally.wall.links import station_addresses
 
 
@@ -34,6 +35,7 @@ def print_sheet(
     with existing_store(where) as store, store.read() as connection:
         site = load_site(connection)
         heard = collectors(connection, now_us=now_us())
+        firmware_key = signing_key(connection)
     for told in (http, mqtt):
         if told is not None:
             endpoint_from(told)
@@ -50,6 +52,8 @@ def print_sheet(
         at.mqtt_port,
         example_message(fields),
         at.coap,
+        station.kind.slug,
+        "" if firmware_key is None else firmware_key.public,
     )
     if into is not None:
         if sender is None:

@@ -19,6 +19,7 @@ from rook_tally.collector.alarm_loop import AlarmLoop
 from rook_tally.collector.announcing import AnnouncementSupervisor
 from rook_tally.collector.backups import keep_backing_up
 from rook_tally.collector.door_supervisor import DoorSupervisor
+from rook_tally.collector.firmware_loop import FirmwareLoop
 from rook_tally.collector.forward_loop import ForwardLoop
 from rook_tally.collector.health import HealthCheck
 from rook_tally.collector.heartbeat import Heartbeat, presence_in
@@ -58,6 +59,7 @@ from rook_tally.notify.password_store import PasswordStore
 from rook_tally.notify.sound import Sound, Voice
 from rook_tally.notify.webhook import Webhook
 from rook_tally.serving.api import ReadApi
+from rook_tally.serving.firmware import FirmwareRoutes
 from rook_tally.serving.openapi_paths import asked_paths
 from rook_tally.store.base import Store, Subject
 from rook_tally.store.site import DoorSettings, DoorState
@@ -147,6 +149,7 @@ async def collect(
         mqtt_address = None if mqtt is None else await mqtt.open(requests)
         health = HealthCheck(store, commits, presence, supervisor)
         asking = ReadApi(store, now_us, health.ask)
+        firmware = FirmwareRoutes(store, now_us, lambda: presence.clock.is_set)
         http = HttpDoor(
             listening,
             reception=commits,
@@ -155,7 +158,7 @@ async def collect(
             tls=tls,
             controls=requests.controls_for,
             health=health.ask,
-            routes=asking.routes,
+            routes=[*asking.routes, *firmware.routes()],
             documented=asked_paths(),
         )
         await http.open()
@@ -225,6 +228,12 @@ async def collect(
             "in reach": partial(keep_looking, store),
             "readers": asking.keep_counts,
             "forwards": ForwardLoop(presence.duties, clock=now_us).run,
+            "firmware": FirmwareLoop(
+                presence.duties,
+                clock=now_us,
+                clock_is_set=lambda: presence.clock.is_set,
+                publish=None if mqtt is None else mqtt.publish,
+            ).run,
         }
         if announcing is not None:
             duties["announcements"] = announcing.settings.run

@@ -34,12 +34,14 @@ _RANGE = [
 ]
 _PROBLEMS = {
     "400": "It cannot be meant so.",
-    "401": "A read key is needed, or is not known.",
-    "404": "There is no such series, or it may not be read.",
+    "401": "A key is needed, or is not known.",
+    "404": "There is nothing of that name, or it may not be read.",
     "406": "That form is not served.",
+    "416": "There is no such part.",
     "429": "Too many wrong keys from this address; wait as Retry-After says.",
     "503": "The store cannot be asked now.",
 }
+_OF_READING = tuple(one for one in _PROBLEMS if one != "416")
 
 
 def asked_paths() -> dict[str, Any]:
@@ -74,7 +76,76 @@ def asked_paths() -> dict[str, Any]:
                         "description": "A stream: readings, alarms, missed, revoked.",
                         "content": {"text/event-stream": {"schema": _TEXT}},
                     },
-                    **_problems(),
+                    **_problems(*_OF_READING),
+                },
+            }
+        },
+        **_firmware_paths(),
+    }
+
+
+def _firmware_paths() -> dict[str, Any]:
+    """What stations ask for; `securitySchemes` has their keys."""
+    digest = {
+        "name": "digest",
+        "in": "path",
+        "required": True,
+        "description": "The SHA-256 of the image.",
+        "schema": _TEXT,
+    }
+    binary = {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}}
+    return {
+        "/v1/firmware": {
+            "get": {
+                "operationId": "getFirmware",
+                "summary": "What a station is offered: a signed text, its signature the last line.",
+                "security": [{"stationKey": []}],
+                "parameters": [_parameter("version", _TEXT, "What the station runs.")],
+                "responses": {
+                    "200": {
+                        "description": "An image that is newer.",
+                        "content": {
+                            "text/plain": {"schema": _TEXT},
+                            "application/json": {"schema": {"type": "object"}},
+                        },
+                    },
+                    "204": {"description": "Nothing."},
+                    **_problems("401", "429", "503"),
+                },
+            }
+        },
+        "/v1/firmware/{digest}": {
+            "get": {
+                "operationId": "getFirmwareImage",
+                "summary": "The image, in one or by ranges.",
+                "security": [{"stationKey": []}],
+                "parameters": [digest],
+                "responses": {
+                    "200": {"description": "All of it.", "content": binary},
+                    "206": {"description": "The part that Range asks for.", "content": binary},
+                    **_problems("401", "404", "416", "429", "503"),
+                },
+            }
+        },
+        "/v1/time": {
+            "get": {
+                "operationId": "getTime",
+                "summary": "Seconds since 1970, for stations that no time server answers.",
+                "security": [{}],
+                "responses": {
+                    "200": {
+                        "description": "The collector's time.",
+                        "content": {
+                            "application/json": {
+                                "schema": {
+                                    "type": "object",
+                                    "required": ["time"],
+                                    "properties": {"time": {"type": "integer"}},
+                                }
+                            }
+                        },
+                    },
+                    **_problems("503"),
                 },
             }
         },
@@ -105,12 +176,12 @@ def _get(
         "responses": {
             "200": {"description": "What is asked for, with its ETag.", "content": content},
             "304": {"description": "It is what the ETag says."},
-            **_problems(),
+            **_problems(*_OF_READING),
         },
     }
 
 
-def _problems() -> dict[str, Any]:
+def _problems(*only: str) -> dict[str, Any]:
     return {
         status: {
             "description": words,
@@ -119,4 +190,5 @@ def _problems() -> dict[str, Any]:
             },
         }
         for status, words in _PROBLEMS.items()
+        if not only or status in only
     }

@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 import json
 import subprocess
+from dataclasses import replace
 
 import pytest
 
@@ -16,6 +17,7 @@ from rook_tally.core.quantities.connection_sheet import (
 )
 from rook_tally.core.quantities.kinds import KINDS
 from rook_tally.core.quantities.registry import QUANTITIES
+from tests.core.firmware.test_images import KEY
 
 FIELDS = {"temp": QUANTITIES["temperature"], "on": QUANTITIES["switch"]}
 SHEET = ConnectionSheet("kiln-1", 30.0, "10.0.0.5:4711", "10.0.0.5", 4712, example_message(FIELDS))
@@ -35,16 +37,15 @@ def test_a_program_without_a_key_says_where_it_belongs_or_needs_none(sender: Sen
     program = SHEET.program(sender)
     assert "kiln-1" in program
     assert "{" + "station}" not in program
-    over_http = sender in (Sender.CURL, Sender.PYTHON, Sender.ARDUINO)
-    assert (HIDDEN_KEY in program) is over_http
-    assert ("10.0.0.5:4711" in program) is over_http
+    assert (HIDDEN_KEY in program) is (sender is not Sender.MOSQUITTO)
+    assert ("10.0.0.5:4711" in program) is (sender is not Sender.MOSQUITTO)
 
 
 @pytest.mark.parametrize("sender", Sender)
 def test_a_program_with_a_key_holds_it_once(sender: Sender) -> None:
     program = SHEET.program(sender, "s3cret-key")
     assert program.count("s3cret-key") == 1
-    assert HIDDEN_KEY not in program
+    assert not any(one in program for one in ('"KEY"', "Bearer KEY", "-P 'KEY'"))
 
 
 @pytest.mark.parametrize("sender", [Sender.PYTHON, Sender.MICROPYTHON])
@@ -71,3 +72,22 @@ def test_whatever_a_field_is_called_a_shell_sends_it_whole(name: str) -> None:
     program = odd.program(Sender.CURL).replace("curl -sS", "printf '%s\\n'")
     done = subprocess.run(["sh", "-c", program], capture_output=True, text=True, check=True)
     assert json.loads(done.stdout.splitlines()[-1]) == {name: 1.5}
+
+
+@pytest.mark.parametrize("sender", Sender)
+def test_a_program_takes_updates_where_the_site_has_a_key(sender: Sender) -> None:
+    sheet = replace(SHEET, kind="soil-post", firmware_key=KEY.public)
+    files = sheet.files(sender, "s3cret-key")
+    program = list(files.values())[-1]
+    takes_them = sender in (Sender.PYTHON, Sender.MICROPYTHON, Sender.ARDUINO)
+    assert ("VERSION" in program) is takes_them
+    assert ("/v1/firmware" in program) is takes_them
+    assert program.count("s3cret-key") == 1
+    assert "/v1/firmware" not in SHEET.program(sender)
+    if sender is Sender.ARDUINO:
+        assert "0x3d, 0x40, 0x17" in program
+        assert "lib_deps" in files["platformio.ini"]
+        assert "lib_deps" not in SHEET.files(sender)["platformio.ini"]
+    elif takes_them:
+        ast.parse(program, feature_version=(3, 7))
+        assert KEY.public in program

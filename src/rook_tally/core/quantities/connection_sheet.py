@@ -33,6 +33,17 @@ _FILES = {
     Sender.ARDUINO: "arduino.cpp.txt",
 }
 _PROJECT = "platformio.ini.txt"
+# What takes updates, by the file it stands in: functions, and where they are called.
+_UPDATES = {
+    "sender.py.txt": "update.py.txt",
+    "micropython.py.txt": "update_micropython.py.txt",
+    "arduino.cpp.txt": "update_arduino.cpp.txt",
+}
+_LOOPS = {
+    "sender.py.txt": "update_loop.py.txt",
+    "micropython.py.txt": "update_loop_micropython.py.txt",
+    "arduino.cpp.txt": "update_loop_arduino.cpp.txt",
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,7 +51,8 @@ class ConnectionSheet:
     """A station's own: where it sends to, and what.
 
     `http` is host and port, `mqtt_host` and `mqtt_port` the broker's; `example` is a message it
-    could send, by field; `coap` is host and port of that door where it is open.
+    could send, by field; `coap` is host and port of that door where it is open. `firmware_key` is
+    the public half of the site's key, as hexadecimal: with it programs take updates of `kind`.
     """
 
     station: str
@@ -50,6 +62,8 @@ class ConnectionSheet:
     mqtt_port: int
     example: Mapping[str, float | bool]
     coap: str = ""
+    kind: str = ""
+    firmware_key: str = ""
 
     @property
     def coap_address(self) -> str:
@@ -90,11 +104,11 @@ class ConnectionSheet:
                 return {f"{self.station}.sh": program}
 
     def _filled(self, file: str, access_key: str | None) -> str:
-        senders = resources.files("rook_tally.core").joinpath("senders")
-        template = senders.joinpath(file).read_text("utf-8")
         formats, arguments = _printf(self.example)
         body_size = 128 + len(formats) + 8 * len(self.example)
-        return template.format(
+        is_micropython = file == _FILES[Sender.MICROPYTHON]
+        takes_updates = bool(self.firmware_key)
+        return sender_part(file).format(
             station=self.station,
             http=self.http,
             key=access_key or HIDDEN_KEY,
@@ -111,10 +125,35 @@ class ConnectionSheet:
             cadence_s=self.cadence_s,
             cadence_ms=round(1000 * self.cadence_s),
             mqtt_login=f" -u '{self.station}' -P '{access_key}'" if access_key else "",
-            mqtt_login_python=(
-                f', user="{self.station}", password="{access_key}"' if access_key else ""
+            update=self._update(_UPDATES[file]) if takes_updates and file in _UPDATES else "",
+            update_loop=sender_part(_LOOPS[file]) if takes_updates and file in _LOOPS else "",
+            on_offer="    made.set_callback(on_offer)\n"
+            if takes_updates and is_micropython
+            else "",
+            subscribe=(
+                f'    made.subscribe(b"rook/{self.station}/firmware")\n'
+                if takes_updates and is_micropython
+                else ""
             ),
+            libraries="lib_deps = rweather/Crypto@^0.4.0\n" if takes_updates else "",
         )
+
+    def _update(self, file: str) -> str:
+        """The part of a program that takes updates."""
+        key = bytes.fromhex(self.firmware_key)
+        return sender_part(file).format(
+            kind=self.kind,
+            http=self.http,
+            firmware_key=self.firmware_key,
+            firmware_key_bytes=", ".join(f"0x{one:02x}" for one in key),
+            sha512=sender_part("sha512.py.txt"),
+            signature_check=sender_part("signature_check.py.txt"),
+        )
+
+
+def sender_part(file: str) -> str:
+    """A part of the generated programs, as it stands in its file."""
+    return resources.files("rook_tally.core").joinpath("senders", file).read_text("utf-8")
 
 
 def example_message(fields: Mapping[str, Quantity]) -> dict[str, float | bool]:

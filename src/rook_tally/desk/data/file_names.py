@@ -23,6 +23,7 @@ class FilePurpose(enum.StrEnum):
     POINTS = "points"
     PROGRAM = "program"
     KIND = "kind"
+    FIRMWARE = "firmware"
 
 
 class FileNames:

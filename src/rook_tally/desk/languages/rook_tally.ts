@@ -7344,6 +7344,11 @@
     </message>
     <message>
       <location filename="desk/stations/actions.py" />
+      <source>Firmware of stations: images, and giving one out in steps</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/actions.py" />
       <source>Let the message tape stand still, or go on</source>
       <translation type="unfinished" />
     </message>
@@ -7603,6 +7608,206 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/stations/firmware_dialog.py" />
+      <source>Firmware</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_dialog.py" />
+      <source>kind of stations</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_dialog.py" />
+      <source>images</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_dialog.py" />
+      <source>stations</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_dialog.py" />
+      <source>version, as 1.4.0</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_dialog.py" />
+      <source>version of a new image</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_dialog.py" />
+      <source>what is new in it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_dialog.py" />
+      <source>what is new in a new image</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_dialog.py" />
+      <source>station to begin with</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_dialog.py" />
+      <source>share of the second step</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_dialog.py" />
+      <source>how long they are watched before the next step</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_dialog.py" />
+      <source>all at once</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_dialog.py" />
+      <source>Offer</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_dialog.py" />
+      <source>Close</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_dialog.py" />
+      <source>Images of</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_dialog.py" />
+      <source>Stations</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_dialog.py" />
+      <source>begin with any one</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_dialog.py" />
+      <source>Add an image</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_dialog.py" />
+      <source>Images (*)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_dialog.py" />
+      <source>Add an image…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_dialog.py" />
+      <source>Delete</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_dialog.py" />
+      <source>then {0} % of them</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_dialog.py" />
+      <source>heard for {0} before the next step</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_dialog.py" />
+      <source>Next step now</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_dialog.py" />
+      <source>Pause</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_dialog.py" />
+      <source>Go on</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_dialog.py" />
+      <source>Withdraw</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_dialog.py" />
+      <source>begin with {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_model.py" />
+      <source>{0} kB</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_model.py" />
+      <source>{0} is {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message numerus="yes">
+      <location filename="desk/stations/firmware_model.py" />
+      <source>{0} bytes</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_model.py" />
+      <source>Nothing is given out.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_model.py" />
+      <source>{0} of {1} that ask run it.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_model.py" />
+      <source>image {0} added</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_model.py" />
+      <source>image {0} deleted</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_model.py" />
+      <source>image {0} is offered</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_model.py" />
+      <source>firmware of {0} changed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_model.py" />
+      <source>{0} cannot be read: {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_model.py" />
+      <source>nothing was changed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_model.py" />
+      <source>name another file</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/stations/first_contact.py" />
       <source>waiting</source>
       <translation type="unfinished" />
@@ -7618,23 +7823,8 @@
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/stations/fleet_list.py" />
-      <source>stations</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/kind_files.py" />
-      <source>{0} cannot be read: {1}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
       <location filename="desk/stations/kind_files.py" />
       <source>{0} cannot be written: {1}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/kind_files.py" />
-      <source>name another file</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -7699,11 +7889,6 @@
     </message>
     <message>
       <location filename="desk/stations/kind_model.py" />
-      <source>nothing was changed</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/kind_model.py" />
       <source>give them another kind first</source>
       <translation type="unfinished" />
     </message>
@@ -7715,11 +7900,6 @@
     <message>
       <location filename="desk/stations/kinds_dialog.py" />
       <source>kinds</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/kinds_dialog.py" />
-      <source>Delete</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -7890,11 +8070,6 @@
     <message>
       <location filename="desk/stations/kinds_dialog.py" />
       <source>Add</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/kinds_dialog.py" />
-      <source>Close</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -8762,6 +8937,16 @@ It needs it as soon as the doors are open to the network.</source>
     <message>
       <location filename="desk/stations/view.py" />
       <source>What fields of stations measure, what they can be told (K)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/view.py" />
+      <source>Firmware…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/view.py" />
+      <source>Programs of stations, given out in steps (U)</source>
       <translation type="unfinished" />
     </message>
     <message>

@@ -25,5 +25,6 @@ class StationsAction(ViewAction):
     READINGS = (("R",), "Readings of the picked field")
     IN_STRIP = (("Return",), "The picked field in the Strip")
     KINDS = (("K",), "Kinds of stations: what their fields measure, what they can be told")
+    FIRMWARE = (("U",), "Firmware of stations: images, and giving one out in steps")
     HOLD = (("H",), "Let the message tape stand still, or go on")
     PLAN = (("P",), "Where everything hangs, or the fleet again")

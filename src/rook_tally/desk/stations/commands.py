@@ -28,6 +28,7 @@ from rook_tally.store.site import (
     restore_strays,
     withdraw_request,
 )
+from rook_tally.store.site.firmware import signing_key
 
 
 @dataclass(frozen=True, slots=True)
@@ -244,3 +245,13 @@ class ChoicesQuery:
             {slug: one.name for slug, one in kinds(connection).items()},
             [one.name for one in load_site(connection).places],
         )
+
+
+@dataclass(frozen=True, slots=True)
+class FirmwareKeyQuery:
+    """Asks for the public half of the site's key; empty before it has one."""
+
+    def run(self, connection: Connection) -> str:
+        """Read it."""
+        key = signing_key(connection)
+        return "" if key is None else key.public

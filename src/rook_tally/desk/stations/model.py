@@ -362,8 +362,9 @@ class StationsModel:
         is_shown = self._state.station_age_s(station) is not None
         return contact_steps(station.key, around, is_shown=is_shown)
 
-    def sheet(self) -> ConnectionSheet | None:
-        """The connection sheet of the picked station, for the doors that are open."""
+    def sheet(self, firmware_key: str = "") -> ConnectionSheet | None:
+        """The connection sheet of the picked station, for the doors that are open. By the public
+        half of the site's key its programs know updates."""
         station = self.picked
         if station is None:
             return None
@@ -379,6 +380,8 @@ class StationsModel:
             where.mqtt_port,
             example_message(fields),
             where.coap,
+            station.kind.slug,
+            firmware_key,
         )
 
     def coap_secret(self, access_key: str) -> str:

@@ -16,6 +16,7 @@ from rook_tally.desk.stations.commands import (
     Choices,
     ChoicesQuery,
     DismissStrays,
+    FirmwareKeyQuery,
     RenewKey,
     RequestControl,
     RequestQuery,
@@ -113,7 +114,11 @@ class StationActions:
 
     def show_sheet(self) -> None:
         """Show how the picked station is connected."""
-        sheet = self._model.sheet()
+        if self._model.picked is not None:
+            self._client.read(FirmwareKeyQuery(), self._open_sheet)
+
+    def _open_sheet(self, firmware_key: str) -> None:
+        sheet = self._model.sheet(firmware_key)
         if sheet is None:
             return
         access_key = self._keys.get(sheet.station)
@@ -190,6 +195,15 @@ class StationActions:
         station = self._model.picked
         slug = "" if station is None else station.kind.slug
         KindsDialog(self._theme, self._client, slug, self._parent).open()
+
+    def show_firmware(self) -> None:
+        """Show the firmware of the picked station's kind, and let it be given out."""
+        # Loaded late: most people never give out any.
+        from rook_tally.desk.stations.firmware_dialog import FirmwareDialog
+
+        station = self._model.picked
+        kind = "" if station is None else station.kind.slug
+        FirmwareDialog(self._theme, self._model, self._client, kind, self._parent).open()
 
     def edit_field(self, row: int) -> None:
         """Let the person settle a field of the picked station."""

@@ -109,6 +109,8 @@ class StationsView(QWidget):
         self.connect_station.setToolTip("Ctrl+N")
         self.kinds = QPushButton(tr("Kinds…"))
         self.kinds.setToolTip(tr("What fields of stations measure, what they can be told (K)"))
+        self.firmware = QPushButton(tr("Firmware…"))
+        self.firmware.setToolTip(tr("Programs of stations, given out in steps (U)"))
         self.in_reach = QPushButton(tr("In reach…"))
         self.in_reach.setToolTip(
             tr("Who sends and is no station yet, ports, probes; every door (Ctrl+Shift+I)")
@@ -121,6 +123,7 @@ class StationsView(QWidget):
         self.page.asked.connect(self.do)
         self.connect_station.clicked.connect(partial(self.do, StationsAction.ADD))
         self.kinds.clicked.connect(partial(self.do, StationsAction.KINDS))
+        self.firmware.clicked.connect(partial(self.do, StationsAction.FIRMWARE))
         self.list.doubleClicked.connect(partial(self.do, StationsAction.SETTINGS))
         self.page.controls.asked.connect(self.tasks.ask_control)
         self.note.take_in_wanted.connect(self.tasks.take_in)
@@ -139,6 +142,7 @@ class StationsView(QWidget):
             StationsAction.TAKE_IN,
             StationsAction.PLAN,
             StationsAction.KINDS,
+            StationsAction.FIRMWARE,
         )
         for action in StationsAction:
             widget: QWidget = self if action in everywhere else self._fleet_page
@@ -174,6 +178,7 @@ class StationsView(QWidget):
                 lambda one: self.series_opened.emit([one])
             ),
             StationsAction.KINDS: tasks.edit_kinds,
+            StationsAction.FIRMWARE: tasks.show_firmware,
             StationsAction.HOLD: self.page.hold.toggle,
             StationsAction.PLAN: lambda: self.show_page(1 - self.pages.currentIndex()),
         }
@@ -216,7 +221,7 @@ class StationsView(QWidget):
             button.clicked.connect(lambda _, at=at: self.show_page(at))
             bar.addWidget(button)
         bar.addStretch(1)
-        for button in (self.in_reach, self.kinds, self.connect_station):
+        for button in (self.in_reach, self.kinds, self.firmware, self.connect_station):
             button.setObjectName("small")
             bar.addWidget(button)
         column = QVBoxLayout(self)

@@ -302,6 +302,7 @@ def _rights_of(key: str, patterns: Sequence[TopicPattern]) -> str:
         f"topic write rook/{key}/controls/+",
         f"topic read rook/{key}/controls/+/set",
         f"topic read rook/{key}/controls/+/for",
+        f"topic read rook/{key}/firmware",
         *(f"topic write {told}" for pattern in patterns if (told := pattern.filter_of(key))),
     ]
     return "\n".join([f"user {key}", *topics]) + "\n"

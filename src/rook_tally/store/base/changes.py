@@ -41,6 +41,7 @@ class Subject(enum.IntEnum):
     SHEETS = 13
     PAGE = 14
     REPORTS = 15
+    FIRMWARE = 16
 
 
 @dataclass(frozen=True, slots=True)

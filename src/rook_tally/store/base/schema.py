@@ -26,7 +26,7 @@ from sqlalchemy import (
 )
 from sqlalchemy.engine import Connection
 
-FORMAT = 23
+FORMAT = 24
 """Number of the layout below; a store with a higher one is refused."""
 
 NEWEST_MIGRATION = f"{FORMAT:04}"
@@ -718,6 +718,49 @@ door_setting = Table(
     metadata,
     Column("id", Integer, primary_key=True),
     Column("document", String, nullable=False),
+)
+
+# Images of firmware by kind; what is signed of one stands in `core.firmware.images`.
+firmware_image = Table(
+    "firmware_image",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("kind", String, nullable=False),
+    Column("version", String, nullable=False),
+    Column("notes", String, nullable=False, server_default=""),
+    Column("size", Integer, nullable=False),
+    Column("sha256", String, nullable=False),
+    Column("signature", String, nullable=False),
+    Column("added_us", BigInteger, nullable=False),
+    Column("who", String, nullable=False),
+    UniqueConstraint("kind", "version"),
+)
+
+# In pieces of one size, so that a part of an image is read without the rest.
+firmware_piece = Table(
+    "firmware_piece",
+    metadata,
+    Column("image_id", Integer, ForeignKey("firmware_image.id"), primary_key=True),
+    Column("number", Integer, primary_key=True),
+    Column("body", LargeBinary, nullable=False),
+)
+
+# Which image a kind's stations are offered; `document` is JSON (`core.firmware.rollout.Rollout`).
+firmware_rollout = Table(
+    "firmware_rollout",
+    metadata,
+    Column("kind", String, primary_key=True),
+    Column("document", String, nullable=False),
+)
+
+# When a station last asked for firmware, and when it had all of an image.
+firmware_update = Table(
+    "firmware_update",
+    metadata,
+    Column("station_id", Integer, ForeignKey("station.id"), primary_key=True),
+    Column("asked_us", BigInteger, nullable=False),
+    Column("image_id", Integer),
+    Column("fetched_us", BigInteger),
 )
 
 # Stations that announce themselves on the network and may be asked for their readings.

@@ -34,6 +34,7 @@ _FOREVER_US = 2**62
 _OF_STATION = (
     schema.heard,
     schema.station_word,
+    schema.firmware_update,
     schema.tally,
     schema.station_alias,
     schema.plan_mark,

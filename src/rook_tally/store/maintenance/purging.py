@@ -32,6 +32,7 @@ _OF_SERIES = (
 _OF_STATION = (
     schema.heard,
     schema.station_word,
+    schema.firmware_update,
     schema.tally,
     schema.station_alias,
     schema.plan_mark,

@@ -58,3 +58,9 @@ def listening_since(connection: Connection, *, now_us: int) -> int:
         since_us = now_us
     executed_many(connection, _META, [(_SINCE, str(since_us)), (_LISTENED, str(now_us))])
     return since_us
+
+
+def listened_since(connection: Connection) -> int | None:
+    """The same as it was written down last; None where nobody ever listened."""
+    rows = fetched(connection, "SELECT value FROM meta WHERE key = ?", (_SINCE,))
+    return int(rows[0][0]) if rows else None

@@ -45,6 +45,7 @@ class Role(enum.IntEnum):
     BACKUP = 5
     REPORTING = 6
     FORWARDING = 7
+    FIRMWARE = 8
 
 
 class LeaseLostError(StoreError):

@@ -40,6 +40,7 @@ _TABLES: tuple[sa.Table, ...] = (
     schema.forward,
     schema.read_key,
     schema.gateway_key,
+    schema.firmware_rollout,
     schema.page_setting,
     schema.page_device,
     schema.remark,
@@ -78,6 +79,7 @@ NAMES = {
     "forward": "slug",
     "read_key": "name",
     "gateway_key": "name",
+    "firmware_rollout": "kind",
     "page_device": "name",
     "remark": "text",
     "shown_unit": "quantity",
@@ -104,6 +106,7 @@ _SUBJECTS = (
     Subject.REMARKS,
     Subject.REPORTS,
     Subject.PAGE,
+    Subject.FIRMWARE,
 )
 
 
