@@ -6,10 +6,7 @@ Each is opened and closed by a collector that runs already.
 from __future__ import annotations
 
 import http.server
-import os
 import socket
-import subprocess
-import sys
 import threading
 from collections.abc import Iterator
 from pathlib import Path
@@ -213,64 +210,6 @@ def test_lines_by_a_pattern_made_from_the_last_ones_seen(
         return values_of(collector) == {"temperature": 21.5, "humidity": 43.0}
 
     wait_until(is_read)
-
-
-@pytest.fixture
-def radio(tmp_path: Path) -> Iterator[str]:
-    """A bus on which a simulated radio takes BlueZ's place."""
-    address = f"unix:path={tmp_path / 'bus'}"
-    bus = subprocess.Popen(
-        ["dbus-daemon", "--session", "--nofork", "--nopidfile", f"--address={address}"],
-        stderr=subprocess.DEVNULL,
-    )
-    wait_until(lambda: (tmp_path / "bus").exists())
-    stand_in = subprocess.Popen(
-        [sys.executable, "-m", "rook_tally.demo.radio", "--bus", address, "--every", "0.2"]
-    )
-    yield address
-    for process in (stand_in, bus):
-        process.terminate()
-        process.wait(10)
-
-
-def test_sensors_in_radio_range(
-    radio: str, store_path: Path, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    monkeypatch.setenv("DBUS_SYSTEM_BUS_ADDRESS", radio)
-
-    def nearby() -> str:
-        return rook_tally("nearby", "--for", "1", env=dict(os.environ)).stdout
-
-    wait_until(lambda: "rack pot" in nearby())
-    assert "advertises its values" in nearby()
-    with CollectorProcess(store_path) as collector:
-        door(collector, "add", "bluetooth")
-        for key, place in (("ble-c4110a000001", "Drying loft"), ("ble-c4110a000002", "Clay bin")):
-
-            def is_heard(wanted: str = key) -> bool:
-                return wanted in rook_tally("--store", collector.address, "strays").stdout
-
-            wait_until(is_heard)
-            done = rook_tally("--store", collector.address, "take-in", key, "--place", place)
-            assert done.returncode == 0, done.stderr
-        rows = {(row["station"], row["quantity"]): row["value"] for row in collector.latest()}
-    assert rows["ble-c4110a000001", "temperature"] == 18.4
-    assert rows["ble-c4110a000001", "battery"] == 88.0
-    assert rows["ble-c4110a000001", "signal_strength"] == -61.0
-    # This one tells nothing until it is connected to and read.
-    assert rows["ble-c4110a000002", "humidity"] == 88.3
-
-
-def test_no_radio_at_all_is_said(store_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setenv("DBUS_SYSTEM_BUS_ADDRESS", "unix:path=/nowhere/bus")
-    with CollectorProcess(store_path) as collector:
-        door(collector, "add", "bluetooth")
-        wait_until(
-            lambda: (
-                (state_of(collector, "bluetooth") or ("", ""))[1]
-                == "this machine has no Bluetooth service"
-            )
-        )
 
 
 def test_doors_are_announced_and_announcing_stations_found(store_path: Path) -> None:

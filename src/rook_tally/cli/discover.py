@@ -55,17 +55,17 @@ def print_probes(root: Path, only: list[str]) -> None:
 
 def print_nearby(*, for_s: float, adapter: str) -> None:
     """Listen for a while and print who is in range, the nearest first."""
-    from rook_tally.intake.doors.bluetooth import in_range
+    from rook_tally.intake.doors.bluetooth_air import in_range, said_by
 
     found = asyncio.run(in_range(for_s, adapter))
     for one in sorted(found, key=lambda one: -one.rssi):
-        how = "advertises its values" if one.advertised else "has to be read"
+        how = said_by(one)
         typer.echo(
             f"{one.key:<18} {one.name:<20} {one.rssi:>4} dBm  "
             f"{distance_in_words(rough_distance_m(one.rssi)):<13} {how}"
         )
     if not found:
-        typer.echo("no sensor of Environmental Sensing was heard", err=True)
+        typer.echo("nothing was heard", err=True)
 
 
 def print_announced(where: str) -> None:

@@ -3,23 +3,22 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from pathlib import Path
-from typing import Protocol, TypeAlias
+from typing import Protocol, runtime_checkable
 
 import msgspec
 import structlog
-from sqlalchemy.engine import Connection
 
 from rook_tally.clock import now_us
+from rook_tally.collector.door_needs import DoorNeeds, door_needs
 from rook_tally.collector.heartbeat import Heartbeat
 from rook_tally.collector.requests import RequestRunner
 from rook_tally.collector.settings import SettingsFollower
 from rook_tally.core.background import BeginDuty, begin_unwatched
 from rook_tally.core.door_settings import polled_address, running_door
-from rook_tally.core.quantities.byte_layout import ByteLayout
-from rook_tally.core.quantities.modbus_map import ModbusRegister
 from rook_tally.core.ways_out import WayOutSort
+from rook_tally.intake.doors.bluetooth_heard import Heard
 from rook_tally.intake.pipeline.commit_queue import CommitQueue
 from rook_tally.store.base import Store
 from rook_tally.store.site import (
@@ -33,21 +32,24 @@ from rook_tally.store.site import (
     SerialSetting,
     TopicSetting,
     door_settings,
-    load_site,
 )
 from rook_tally.store.site.closed_ways import closed_ways
 
 _log = structlog.get_logger(__name__)
 
 
-Registers: TypeAlias = dict[str, tuple[ModbusRegister, ...]]
-Layouts: TypeAlias = dict[str, ByteLayout]
-
-
 class _Door(Protocol):
     def open(self, begin: BeginDuty, name: str) -> None: ...
 
     async def close(self) -> None: ...
+
+
+@runtime_checkable
+class _Hears(Protocol):
+    """A door that hears more than it takes in."""
+
+    @property
+    def heard(self) -> list[Heard]: ...
 
 
 class DoorSupervisor:
@@ -72,16 +74,14 @@ class DoorSupervisor:
         self._presence = presence
         self._requests = requests
         self._always = always
+        self._needs = DoorNeeds()
         # By their settings as JSON, which can be compared and looked up.
-        # Of the kinds of stations that Modbus doors ask for, and serial ports hear.
-        self._registers: Registers = {}
-        self._layouts: Layouts = {}
         self._open: dict[bytes, tuple[_Door, str, Callable[[], None]]] = {}
 
     async def _follow_settings(self) -> None:
         """Open what is new, close what is gone, leave the others as they are."""
 
-        def read() -> tuple[list[DoorSettings], Registers, Layouts]:
+        def read() -> tuple[list[DoorSettings], DoorNeeds]:
             with self._store.read() as connection:
                 closed = closed_ways(connection)
                 told = [
@@ -89,10 +89,9 @@ class DoorSupervisor:
                     for one in door_settings(connection)
                     if (WayOutSort.POLL, polled_address(one.settings)) not in closed
                 ]
-                registers = _registers_of(connection, told)
-                return told, registers, _layouts_of(connection, (*self._always, *told))
+                return told, door_needs(connection, (*self._always, *told))
 
-        told, self._registers, self._layouts = await asyncio.to_thread(read)
+        told, self._needs = await asyncio.to_thread(read)
         wanted = {
             self._key_of(one): one
             for one in (*self._always, *told)
@@ -104,11 +103,16 @@ class DoorSupervisor:
             if key not in self._open:
                 self._open_one(key, settings)
 
+    def heard_by_radio(self) -> list[Heard] | None:
+        """What open Bluetooth doors hear; None where there is none."""
+        doors = [one for one, _, _ in self._open.values() if isinstance(one, _Hears)]
+        return [heard for door in doors for heard in door.heard] if doors else None
+
     def _key_of(self, settings: DoorSettings) -> bytes:
         """Return the key of an open door; a serial door with another layout has another key."""
         layout = None
         if isinstance(settings, SerialSetting):
-            layout = self._layouts.get(settings.station)
+            layout = self._needs.layouts.get(settings.station)
         return msgspec.json.encode(settings) + (
             b"" if layout is None else msgspec.json.encode(layout)
         )
@@ -140,7 +144,7 @@ class DoorSupervisor:
                     reception=self._commits,
                     report=report,
                     clock=now_us,
-                    layout=self._layouts.get(settings.station),
+                    layout=self._needs.layouts.get(settings.station),
                 )
                 # Several ports may be open: each is an outlet for its own station.
                 forget = self._requests.add_outlet("serial", serial, settings.station)
@@ -160,7 +164,13 @@ class DoorSupervisor:
             case BluetoothSetting():
                 from rook_tally.intake.doors.bluetooth import BluetoothDoor
 
-                door = BluetoothDoor(settings, reception=self._commits, report=report, clock=now_us)
+                door = BluetoothDoor(
+                    settings,
+                    reception=self._commits,
+                    report=report,
+                    clock=now_us,
+                    wanted=lambda *told: self._needs.by_radio.wanted(*told),
+                )
             case ProbesSetting():
                 from rook_tally.intake.doors.probes import ProbesDoor
 
@@ -170,7 +180,7 @@ class DoorSupervisor:
 
                 door = ModbusDoor(
                     settings,
-                    registers=lambda: self._registers.get(settings.station, ()),
+                    registers=lambda: self._needs.registers.get(settings.station, ()),
                     reception=self._commits,
                     report=report,
                     clock=now_us,
@@ -191,28 +201,6 @@ class DoorSupervisor:
                 return
         door.open(self._begin, name)
         self._open[key] = (door, name, forget)
-
-
-def _registers_of(connection: Connection, settings: Sequence[DoorSettings]) -> Registers:
-    """The registers that the kinds of the stations of Modbus doors list, by station."""
-    wanted = {one.station for one in settings if isinstance(one, ModbusSetting)}
-    if not wanted:
-        return {}
-    several = load_site(connection).stations
-    return {one.key: one.kind.registers for one in several if one.key in wanted}
-
-
-def _layouts_of(connection: Connection, settings: Sequence[DoorSettings]) -> Layouts:
-    """The layouts of bytes of the stations that serial ports hear, by station."""
-    wanted = {one.station for one in settings if isinstance(one, SerialSetting)}
-    if not wanted:
-        return {}
-    several = load_site(connection).stations
-    return {
-        one.key: one.kind.layout
-        for one in several
-        if one.key in wanted and one.kind.layout is not None
-    }
 
 
 def _nothing() -> None:

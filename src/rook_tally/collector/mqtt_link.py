@@ -25,6 +25,7 @@ from rook_tally.core.ways_out import WayOutSort
 from rook_tally.intake.addresses import BuiltinBroker, Certificate, OutsideBroker
 from rook_tally.intake.doors.broker import PrivateBroker
 from rook_tally.intake.doors.mqtt import MqttDoor, SessionUse
+from rook_tally.intake.doors.topics_heard import HeardTopic, topics_heard
 from rook_tally.intake.pipeline.commit_queue import CommitQueue
 from rook_tally.intake.topics import TopicPattern, topic_pattern_from
 from rook_tally.store.site import (
@@ -45,6 +46,7 @@ _OWN_PATIENCE_S = 10.0
 _HOLD_LOOK_S = 2.0
 _AWAY_S = 30.0
 _QUIET_S = 2.0
+_HEAR_S = 3.0
 
 _log = structlog.get_logger(__name__)
 
@@ -218,6 +220,18 @@ class MqttLink:
     async def close(self) -> None:
         """Close the door, then our broker."""
         await self._stack.aclose()
+
+    async def hear_topics(self) -> list[HeardTopic]:
+        """Listen for a moment to topics that are nobody's yet; none while the broker is away."""
+        broker = self._broker
+        if broker is None or self._door is None or not self._door.is_open:
+            return []
+        _, patterns, _ = await asyncio.to_thread(self._told)
+
+        def is_ours(topic: str) -> bool:
+            return topic.startswith("rook/") or any(one.names_in(topic) for one in patterns)
+
+        return await topics_heard(broker, _HEAR_S, is_ours)
 
     async def publish(self, topic: str, body: bytes) -> None:
         """Publish a message of ours; DoorError when the broker does not take it."""

@@ -25,7 +25,7 @@ from rook_tally.collector.health import HealthCheck
 from rook_tally.collector.heartbeat import Heartbeat, presence_in
 from rook_tally.collector.housekeeping import keep_log_short, prune_loop, seal_loop
 from rook_tally.collector.http_reach import HttpReach, http_endpoint
-from rook_tally.collector.in_reach import keep_looking
+from rook_tally.collector.in_reach import ReachLook
 from rook_tally.collector.mqtt_link import MqttLink
 from rook_tally.collector.passwords import PasswordKeeping
 from rook_tally.collector.recompute_loop import RecomputeLoop
@@ -225,7 +225,9 @@ async def collect(
             "page": pages.settings.run,
             "changes": partial(follow, store, take_up),
             "connections": http.guard_connections,
-            "in reach": partial(keep_looking, store),
+            "in reach": ReachLook(
+                store, radio=doors.heard_by_radio, topics=None if mqtt is None else mqtt.hear_topics
+            ).run,
             "readers": asking.keep_counts,
             "forwards": ForwardLoop(presence.duties, clock=now_us).run,
             "firmware": FirmwareLoop(

@@ -13,6 +13,7 @@ import asyncio
 import struct
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import partial
 from typing import Annotated
 
 from dbus_fast import PropertyAccess, Variant
@@ -23,6 +24,8 @@ from dbus_fast.service import ServiceInterface, dbus_method, dbus_property
 _ADAPTER = "/org/bluez/hci0"
 _BASE = "0000{:04x}-0000-1000-8000-00805f9b34fb"
 SENSING = _BASE.format(0x181A)
+LINES_SERVICE = "6e400001-b5a3-f393-e0a9-e50e24dcca9e"
+LINES_FROM = "6e400003-b5a3-f393-e0a9-e50e24dcca9e"
 
 Options = Annotated[dict[str, Variant], DBusSignature("a{sv}")]
 Nothing = Annotated[None, DBusSignature("")]
@@ -31,7 +34,12 @@ Words = Annotated[list[str], DBusSignature("as")]
 
 @dataclass(slots=True)
 class Sensor:
-    """A sensor: raw values by characteristic, advertised or to be read."""
+    """A sensor: raw values by characteristic of Environmental Sensing, advertised or to be read.
+
+    `company` is what it advertises of its own, by the company's number; `own` are characteristics
+    of its own that are read, `sent` those that it sends while somebody is connected, by their
+    UUIDs: each value in turn, over and over.
+    """
 
     address: str
     name: str
@@ -39,7 +47,15 @@ class Sensor:
     is_advertised: bool
     rssi: int = -61
     update_s: int = 0
+    company: dict[int, bytes] = field(default_factory=dict)
+    own: dict[str, bytes] = field(default_factory=dict)
+    sent: dict[str, tuple[bytes, ...]] = field(default_factory=dict)
     reads: int = field(default=0)
+
+    @property
+    def services(self) -> list[str]:
+        """What it says that it has."""
+        return [SENSING] if self.values else []
 
     @property
     def path(self) -> str:
@@ -159,7 +175,7 @@ class Device(ServiceInterface):
     @dbus_property(access=PropertyAccess.READ)
     def UUIDs(self) -> Words:
         """Its services."""
-        return [SENSING]
+        return self._sensor.services
 
     @dbus_property(access=PropertyAccess.READ)
     def RSSI(self) -> DBusInt16:
@@ -171,6 +187,14 @@ class Device(ServiceInterface):
         """Its values, when it advertises them."""
         return self._advertised()
 
+    @dbus_property(access=PropertyAccess.READ)
+    def ManufacturerData(self) -> Annotated[dict[int, Variant], DBusSignature("a{qv}")]:
+        """What it advertises of its own."""
+        return self._company()
+
+    def _company(self) -> dict[int, Variant]:
+        return {number: Variant("ay", raw) for number, raw in self._sensor.company.items()}
+
     def _advertised(self) -> dict[str, Variant]:
         if not self._sensor.is_advertised:
             return {}
@@ -181,7 +205,12 @@ class Device(ServiceInterface):
     def advertise(self) -> None:
         """Be heard once more."""
         self.emit_properties_changed(
-            {"RSSI": self._sensor.rssi, "ServiceData": self._advertised(), "UUIDs": [SENSING]}
+            {
+                "RSSI": self._sensor.rssi,
+                "ServiceData": self._advertised(),
+                "ManufacturerData": self._company(),
+                "UUIDs": self._sensor.services,
+            }
         )
 
     @dbus_method()
@@ -200,16 +229,16 @@ class Device(ServiceInterface):
 
 
 class Service(ServiceInterface):
-    """`org.bluez.GattService1`: Environmental Sensing."""
+    """`org.bluez.GattService1`."""
 
-    def __init__(self, device: str) -> None:
+    def __init__(self, device: str, uuid: str) -> None:
         super().__init__("org.bluez.GattService1")
-        self._device = device
+        self._device, self._uuid = device, uuid
 
     @dbus_property(access=PropertyAccess.READ)
     def UUID(self) -> DBusStr:
-        """Environmental Sensing."""
-        return SENSING
+        """Which service it is."""
+        return self._uuid
 
     @dbus_property(access=PropertyAccess.READ)
     def Primary(self) -> DBusBool:
@@ -223,16 +252,19 @@ class Service(ServiceInterface):
 
 
 class GattValue(ServiceInterface):
-    """`org.bluez.GattCharacteristic1`: one value to be read."""
+    """`org.bluez.GattCharacteristic1`: a value to be read, or sent by itself."""
 
-    def __init__(self, sensor: Sensor, number: int, service: str) -> None:
+    def __init__(self, sensor: Sensor, uuid: str, service: str, value: Callable[[], bytes]) -> None:
         super().__init__("org.bluez.GattCharacteristic1")
-        self._sensor, self._number, self._service = sensor, number, service
+        self._sensor, self._uuid, self._service = sensor, uuid, service
+        self._value = value
+        self._is_sending = False
+        self._sent = 0
 
     @dbus_property(access=PropertyAccess.READ)
     def UUID(self) -> DBusStr:
         """Which value it is."""
-        return _BASE.format(self._number)
+        return self._uuid
 
     @dbus_property(access=PropertyAccess.READ)
     def Service(self) -> Annotated[str, DBusSignature("o")]:
@@ -242,13 +274,46 @@ class GattValue(ServiceInterface):
     @dbus_property(access=PropertyAccess.READ)
     def Flags(self) -> Words:
         """Its allowed operations."""
-        return ["read"]
+        return ["notify"] if self._uuid in self._sensor.sent else ["read"]
+
+    @dbus_property(access=PropertyAccess.READ)
+    def Notifying(self) -> DBusBool:
+        """True while it sends."""
+        return self._is_sending
+
+    @dbus_property(access=PropertyAccess.READ)
+    def Value(self) -> DBusBytes:
+        """What it sent last."""
+        return self._next(0)
 
     @dbus_method()
     def ReadValue(self, options: Options) -> DBusBytes:
         """The raw value."""
         self._sensor.reads += 1
-        return self._sensor.values[self._number]
+        return self._value()
+
+    @dbus_method()
+    def StartNotify(self) -> Nothing:
+        """Begin to send."""
+        self._is_sending = True
+        self.emit_properties_changed({"Notifying": True})
+
+    @dbus_method()
+    def StopNotify(self) -> Nothing:
+        """Send no more."""
+        self._is_sending = False
+        self.emit_properties_changed({"Notifying": False})
+
+    def send(self) -> None:
+        """Send the next value to whoever listens."""
+        if self._is_sending:
+            self.emit_properties_changed({"Value": self._next(1)})
+
+    def _next(self, by: int) -> bytes:
+        values = self._sensor.sent.get(self._uuid, (b"",))
+        value = values[self._sent % len(values)]
+        self._sent += by
+        return value
 
 
 class Measurement(ServiceInterface):
@@ -287,6 +352,7 @@ class Radio:
         self._devices: list[Device] = []
         self._bus: MessageBus | None = None
         self._shown: set[str] = set()
+        self._sending: list[GattValue] = []
 
     async def open(self, address: str) -> None:
         """Take BlueZ's place on a bus."""
@@ -299,21 +365,33 @@ class Radio:
         await self._bus.request_name("org.bluez")
 
     def advertise(self) -> None:
-        """Let every sensor be heard once."""
+        """Let every sensor be heard once, and those that send say the next."""
         for device in self._devices:
             device.advertise()
+        for value in self._sending:
+            value.send()
 
     def show_services(self, sensor: Sensor) -> None:
         """Publish the services of a connected device."""
         if self._bus is None or sensor.address in self._shown:
             return
         self._shown.add(sensor.address)
-        service = f"{sensor.path}/service0010"
-        self._bus.export(service, Service(sensor.path))
-        for at, number in enumerate(sensor.values):
-            path = f"{service}/char{0x11 + 4 * at:04x}"
-            self._bus.export(path, GattValue(sensor, number, service))
-            self._bus.export(f"{path}/desc{0x12 + 4 * at:04x}", Measurement(sensor, path))
+        if sensor.values:
+            service = f"{sensor.path}/service0010"
+            self._bus.export(service, Service(sensor.path, SENSING))
+            for at, number in enumerate(sensor.values):
+                path = f"{service}/char{0x11 + 4 * at:04x}"
+                value = partial(sensor.values.__getitem__, number)
+                self._bus.export(path, GattValue(sensor, _BASE.format(number), service, value))
+                self._bus.export(f"{path}/desc{0x12 + 4 * at:04x}", Measurement(sensor, path))
+        if sensor.own or sensor.sent:
+            service = f"{sensor.path}/service0100"
+            uuid = LINES_SERVICE if LINES_FROM in sensor.sent else _BASE.format(0xFFF0)
+            self._bus.export(service, Service(sensor.path, uuid))
+            for at, uuid in enumerate((*sensor.own, *sensor.sent)):
+                made = GattValue(sensor, uuid, service, partial(sensor.own.__getitem__, uuid))
+                self._bus.export(f"{service}/char{0x101 + 4 * at:04x}", made)
+                self._sending.append(made)
 
     async def close(self) -> None:
         """Leave the bus."""
@@ -339,7 +417,37 @@ def pottery_sensors() -> list[Sensor]:
             rssi=-74,
             update_s=300,
         ),
+        Sensor(
+            "C4:11:0A:00:00:03",
+            "kiln shelf",
+            {},
+            is_advertised=True,
+            rssi=-80,
+            # A beginning, a temperature of a hundredth, a battery in millivolts, a sum.
+            company={0xFFFF: _with_sum(struct.pack("<BhH", 0x42, 2315, 2950))},
+        ),
+        Sensor(
+            "C4:11:0A:00:00:04",
+            "pug mill",
+            {0x2A19: b"\x40"},
+            is_advertised=False,
+            rssi=-67,
+            own={_BASE.format(0xFFF2): struct.pack("<H", 417)},
+            sent={_BASE.format(0xFFF1): (struct.pack("<hh", 120, -35), struct.pack("<hh", 124, 8))},
+        ),
+        Sensor(
+            "C4:11:0A:00:00:05",
+            "scale",
+            {},
+            is_advertised=False,
+            rssi=-55,
+            sent={LINES_FROM: (b"temperature=2", b"1.4\r\nhumi", b"dity=40\n")},
+        ),
     ]
+
+
+def _with_sum(told: bytes) -> bytes:
+    return told + bytes([sum(told) % 256])
 
 
 async def run(address: str, every_s: float) -> None:

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Protocol
 
+from rook_tally.core.quantities.bluetooth_map import BluetoothMap
 from rook_tally.intake.message import IntakeResult, Message
 from rook_tally.store.site import DoorState
 
@@ -28,3 +30,11 @@ class DoorReport(Protocol):
     def __call__(self, state: DoorState, detail: str = "") -> None:
         """Say that the door is in this state, and why if that is not plain."""
         ...
+
+
+@dataclass(frozen=True, slots=True)
+class WantedOfSensor:
+    """What is read of a Bluetooth sensor, by its kind, and how often it is expected."""
+
+    map: BluetoothMap
+    cadence_s: float

@@ -54,6 +54,12 @@ class Message:
     access_key: str | None = None
     field: str | None = None
 
+    @property
+    def bluetooth_source(self) -> str:
+        """What a sensor's bytes are called (`core.quantities.bluetooth_map`), which stands behind
+        its address; empty for Environmental Sensing and other doors."""
+        return self.address.partition(" ")[2] if self.door == "bluetooth" else ""
+
 
 class DecodedValue(msgspec.Struct, frozen=True, gc=False):
     """One value out of a message, as its sender wrote it.

@@ -120,7 +120,7 @@ def _sender(
     kind = PLAIN
     continues: dict[str, Field] = {}
     if station is None:
-        kind = guessed_kind(list(values), known)
+        kind = _radio_kind(message_of(newest), known) or guessed_kind(list(values), known)
     else:
         own = {one.field for one in _series_of(connection, station)}
         values = {name: told for name, told in values.items() if name not in own}
@@ -147,6 +147,15 @@ def _sender(
     )
 
 
+def _radio_kind(message: Message, known: Sequence[Kind]) -> Kind | None:
+    """The kind that reads what a Bluetooth sensor told."""
+    source = message.bluetooth_source
+    for one in known:
+        if one.bluetooth is not None and source in one.bluetooth.layouts:
+            return one
+    return None
+
+
 def message_of(stray: Stray) -> Message:
     """The message a stray was."""
     form = BodyFormat(stray.form) if stray.form else None
@@ -162,7 +171,8 @@ def _values_of(directory: IntakeSession, strays: Sequence[Stray]) -> dict[str, l
     values: dict[str, list[float]] = {}
     for stray in strays[:_SAMPLES]:
         try:
-            items = decoded(*directory.told_of(message_of(stray))).items
+            message, hints = directory.told_of(message_of(stray))
+            items = decoded(message, directory.hints_of(None, message, hints)).items
         except DecodeError:
             continue
         for item in items:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from rook_tally.core.quantities.bluetooth_map import BluetoothMap
 from rook_tally.core.quantities.byte_layout import ByteLayout
 from rook_tally.core.quantities.controls import Control
 from rook_tally.core.quantities.json_shape import JsonShape
@@ -30,8 +31,9 @@ class Kind:
     """A sort of station: how often it reports, which fields it has and what it can be told.
 
     `layout` is that of its messages where they are bytes, `shape` where they are JSON and not in
-    one of our forms; `registers` those of a Modbus device. `source` is where the accuracies of its
-    fields are from, of a kind that is named by the part in it.
+    one of our forms; `registers` those of a Modbus device, `bluetooth` what is read from a sensor
+    by radio. `source` is where the accuracies of its fields are from, of a kind that is named by
+    the part in it.
     """
 
     slug: str
@@ -43,6 +45,7 @@ class Kind:
     shape: JsonShape | None = None
     registers: tuple[ModbusRegister, ...] = ()
     source: str = ""
+    bluetooth: BluetoothMap | None = None
 
     @property
     def is_gateway(self) -> bool:

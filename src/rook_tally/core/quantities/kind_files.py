@@ -27,6 +27,7 @@ from collections.abc import Iterable
 from typing import Any
 
 from rook_tally.core.errors import UsageError
+from rook_tally.core.quantities.bluetooth_map import bluetooth_from_table, bluetooth_table
 from rook_tally.core.quantities.byte_layout import layout_from_table, layout_table
 from rook_tally.core.quantities.controls import USUAL_CONFIRM_S, USUAL_LAPSE_S, Control, ControlKind
 from rook_tally.core.quantities.json_shape import shape_from_table, shape_table
@@ -72,6 +73,8 @@ def kind_to_toml(kind: Kind) -> str:
         document["json"] = shape_table(kind.shape)
     if kind.registers:
         document["register"] = _several(register_table(one) for one in kind.registers)
+    if kind.bluetooth is not None:
+        document["bluetooth"] = _bluetooth(bluetooth_table(kind.bluetooth))
     return tomlkit.dumps(document)
 
 
@@ -85,6 +88,25 @@ def _several(tables: Iterable[dict[str, Any]]) -> Any:
         table.update(told)
         found.append(table)
     return found
+
+
+def _bluetooth(told: dict[str, Any]) -> Any:
+    """What is read by radio, each data below the other."""
+    import tomlkit
+
+    table = tomlkit.table()
+    for name, value in told.items():
+        if not isinstance(value, list):
+            table[name] = value
+            continue
+        several = tomlkit.aot()
+        for one in value:
+            data = tomlkit.table()
+            for member, within in one.items():
+                data[member] = _layout(within) if member == "layout" else within
+            several.append(data)
+        table[name] = several
+    return table
 
 
 def _layout(told: dict[str, Any]) -> Any:
@@ -164,6 +186,7 @@ def kind_from_toml(text: str) -> Kind:
         "layout",
         "json",
         "register",
+        "bluetooth",
         "source",
     }
     if unknown:
@@ -194,10 +217,16 @@ def kind_from_toml(text: str) -> Kind:
     )
     if len({one.name for one in registers}) != len(registers):
         raise UsageError("two registers have the same name", remedy="name each once")
+    told = document.get("bluetooth")
+    if told is not None and not isinstance(told, dict):
+        raise UsageError("bluetooth is a table", remedy="begin it with [bluetooth]")
+    bluetooth = None if told is None else bluetooth_from_table(told)
     source = document.get("source", "")
     if not isinstance(source, str):
         raise UsageError("source is a text", remedy='put it in "…"')
-    return Kind(slug, name, float(cadence), made, controls, layout, shape, registers, source)
+    return Kind(
+        slug, name, float(cadence), made, controls, layout, shape, registers, source, bluetooth
+    )
 
 
 def _tables(document: dict[str, Any], name: str) -> list[dict[str, Any]]:

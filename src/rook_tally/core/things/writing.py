@@ -71,6 +71,8 @@ def thing_model(kind: Kind) -> tuple[str, list[str]]:
 
 def _left_out(kind: Kind) -> list[str]:
     told = []
+    if kind.bluetooth is not None:
+        told.append("what is read of it by Bluetooth")
     if kind.layout is not None:
         told.append("how the bytes of its messages are laid out")
     if kind.shape is not None:

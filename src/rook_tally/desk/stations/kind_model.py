@@ -11,6 +11,7 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.alarms.edits import length_text, typed_seconds
 from rook_tally.core.errors import UsageError
+from rook_tally.core.quantities.bluetooth_map import BluetoothMap
 from rook_tally.core.quantities.byte_layout import ByteLayout
 from rook_tally.core.quantities.controls import Control, ControlKind
 from rook_tally.core.quantities.json_shape import JsonShape
@@ -60,7 +61,8 @@ class TypedControl:
 @dataclass(frozen=True, slots=True)
 class KindForm:
     """A kind as it is typed; an empty `slug` is made of its name. What is written in files alone
-    goes with it: how messages of other shapes are read, registers, the source of accuracies."""
+    goes with it: how messages of other shapes are read, registers, what is read by radio, the
+    source of accuracies."""
 
     slug: str = ""
     name: str = ""
@@ -71,6 +73,7 @@ class KindForm:
     shape: JsonShape | None = None
     registers: tuple[ModbusRegister, ...] = ()
     source: str = ""
+    bluetooth: BluetoothMap | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -160,6 +163,7 @@ def form_of(kind: Kind) -> KindForm:
         kind.shape,
         kind.registers,
         kind.source,
+        kind.bluetooth,
     )
 
 
@@ -184,6 +188,7 @@ def kind_of(form: KindForm, before: Kind | None = None) -> Kind:
         form.shape,
         form.registers,
         form.source,
+        form.bluetooth,
     )
     # A file of it is read as strictly as anybody's.
     return kind_from_toml(kind_to_toml(made))

@@ -446,6 +446,7 @@ def _beside(form: KindForm) -> list[str]:
         (form.layout, tr("reads bytes by a layout")),
         (form.shape, tr("reads JSON of another shape")),
         (form.registers, tr("reads registers of a Modbus device")),
+        (form.bluetooth, tr("is read by Bluetooth")),
         (form.source, form.source),
     ]
     return [words for one, words in told if one]

@@ -120,7 +120,7 @@ class MqttDoor:
         if broker.user is not None:
             client.username_pw_set(broker.user, broker.password)
         if broker.tls:
-            client.tls_set_context(_client_tls(broker))
+            client.tls_set_context(client_tls(broker))
         client.reconnect_delay_set(_SHORTEST_PAUSE_S, _LONGEST_PAUSE_S)
         client.on_connect = self._on_connect
         client.on_connect_fail = self._on_connect_fail
@@ -370,7 +370,7 @@ def _why_not(broker: OutsideBroker) -> str:
     try:
         with socket.create_connection((where.host, where.port), _KNOCK_S) as knocking:
             if broker.tls:
-                _client_tls(broker).wrap_socket(knocking, server_hostname=where.host).close()
+                client_tls(broker).wrap_socket(knocking, server_hostname=where.host).close()
     except ssl.SSLCertVerificationError as error:
         return f"the certificate of the broker at {where} is not trusted: {error.verify_message}"
     except ssl.SSLError as error:
@@ -380,7 +380,7 @@ def _why_not(broker: OutsideBroker) -> str:
     return f"the broker at {where} closed the connection"
 
 
-def _client_tls(broker: OutsideBroker) -> ssl.SSLContext:
+def client_tls(broker: OutsideBroker) -> ssl.SSLContext:
     """The TLS context that trusts a broker, with our own certificate if it wants one.
 
     Raises

@@ -9,6 +9,8 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.alarming.evaluate_batch import LiveWatches
 from rook_tally.core.errors import UsageError
+from rook_tally.core.quantities.bluetooth_map import LINES
+from rook_tally.core.quantities.kind import Kind
 from rook_tally.core.quantities.quantity import Quantity, QuantityScale
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.quantities.unit import Unit
@@ -32,6 +34,7 @@ from rook_tally.store.site import (
     TopicSetting,
     add_series,
     door_settings,
+    kinds,
     load_site,
 )
 from rook_tally.store.site.configuration import SiteRules, site_rules
@@ -97,6 +100,10 @@ class IntakeSession:
         self._hints: dict[tuple[str, str], DecodeSettings] = {}
         # By the slug of a kind.
         self._layouts: dict[str, DecodeSettings] = {}
+        # Of Bluetooth sensors, by the slug of a kind and what bytes are called; those of all kinds
+        # are looked for where a sensor is no station yet.
+        self._by_radio: dict[tuple[str, str], DecodeSettings] = {}
+        self._radio_kinds: tuple[Kind, ...] = ()
 
     def refresh(self, connection: Connection) -> None:
         """Read the configuration anew if it was changed since the last time."""
@@ -127,7 +134,10 @@ class IntakeSession:
         self._earlier = _earlier_places(site)
         self._rules = None
         self._overruled = overrulings_by_series(connection)
-        self._patterns, self._hints, self._layouts = [], {}, {}
+        self._patterns, self._hints, self._layouts, self._by_radio = [], {}, {}, {}
+        self._radio_kinds = tuple(
+            one for one in kinds(connection).values() if one.bluetooth is not None
+        )
         for one in door_settings(connection):
             self._take_settings(one.settings)
 
@@ -171,6 +181,8 @@ class IntakeSession:
     ) -> DecodeSettings:
         """What the kind of who speaks says of how to read a message, beside what its door says.
         What a sender declared to be something else than that is read as what it declared."""
+        if message.door == "bluetooth":
+            return self._radio_hints(speaker, message)
         if speaker is None or hints is not NO_HINTS or message.field is not None:
             return hints
         layout, shape = speaker.kind.layout, speaker.kind.shape
@@ -184,6 +196,22 @@ class IntakeSession:
             reader = None if layout is None else MessageReader(layout)
             known = self._layouts[speaker.kind.slug] = DecodeSettings(layout=reader, shape=shape)
         return known
+
+    def _radio_hints(self, speaker: Station | None, message: Message) -> DecodeSettings:
+        """How to read what a Bluetooth sensor told: by its kind, or for one that is no station yet
+        by any kind that has a layout for it."""
+        source = message.bluetooth_source
+        if source in ("", LINES):
+            return NO_HINTS
+        for kind in self._radio_kinds if speaker is None else (speaker.kind,):
+            known = self._by_radio.get((kind.slug, source))
+            layout = None if kind.bluetooth is None else kind.bluetooth.layouts.get(source)
+            if known is None and layout is not None:
+                known = DecodeSettings(layout=MessageReader(layout))
+                self._by_radio[kind.slug, source] = known
+            if known is not None:
+                return known
+        return NO_HINTS
 
     def place_told(self, message: Message) -> str | None:
         """Where a message's topic says that its station stands."""

@@ -1,0 +1,87 @@
+"""What open doors have to know of the site: registers, layouts, and what is read by radio."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import TypeAlias
+
+from sqlalchemy.engine import Connection
+
+from rook_tally.core.door_settings import (
+    BluetoothSetting,
+    DoorSettings,
+    ModbusSetting,
+    SerialSetting,
+)
+from rook_tally.core.quantities.byte_layout import ByteLayout
+from rook_tally.core.quantities.kind import Kind
+from rook_tally.core.quantities.modbus_map import ModbusRegister
+from rook_tally.intake.door_protocols import WantedOfSensor
+from rook_tally.store.site import Station, load_site
+from rook_tally.store.site.kinds import kinds
+
+Registers: TypeAlias = Mapping[str, tuple[ModbusRegister, ...]]
+Layouts: TypeAlias = Mapping[str, ByteLayout]
+
+
+@dataclass(frozen=True, slots=True)
+class ByRadio:
+    """What is wanted of Bluetooth sensors: of stations by their keys, of others by the first kind
+    that they can be of."""
+
+    stations: Mapping[str, WantedOfSensor | None] = field(default_factory=dict)
+    kinds: tuple[WantedOfSensor, ...] = ()
+
+    def wanted(self, key: str, name: str, sources: Collection[str]) -> WantedOfSensor | None:
+        """What is wanted of a sensor of that name, which advertises these."""
+        if key in self.stations:
+            return self.stations[key]
+        return next((one for one in self.kinds if one.map.matches(name, sources)), None)
+
+
+@dataclass(frozen=True, slots=True)
+class DoorNeeds:
+    """Registers of the stations that Modbus doors ask, and layouts of those that serial ports
+    hear, by station; and what is wanted of Bluetooth sensors."""
+
+    registers: Registers = field(default_factory=dict)
+    layouts: Layouts = field(default_factory=dict)
+    by_radio: ByRadio = field(default_factory=ByRadio)
+
+
+def door_needs(connection: Connection, settings: Sequence[DoorSettings]) -> DoorNeeds:
+    """What these doors have to know; nothing is read where none of them does."""
+    if not any(
+        isinstance(one, ModbusSetting | SerialSetting | BluetoothSetting) for one in settings
+    ):
+        return DoorNeeds()
+    site = load_site(connection)
+    asked = {one.station for one in settings if isinstance(one, ModbusSetting)}
+    heard = {one.station for one in settings if isinstance(one, SerialSetting)}
+    by_radio = ByRadio()
+    if any(isinstance(one, BluetoothSetting) for one in settings):
+        known = kinds(connection).values()
+        stations = {one.key: _wanted(one.kind, one) for one in site.stations}
+        # A box that was not told its new name goes on under the old one.
+        numbered = {one.id: one for one in site.stations}
+        for name, number in site.aliases.items():
+            if number in numbered:
+                stations.setdefault(name, _wanted(numbered[number].kind, numbered[number]))
+        several = (_wanted(one) for one in known)
+        by_radio = ByRadio(stations, tuple(one for one in several if one is not None))
+    return DoorNeeds(
+        {one.key: one.kind.registers for one in site.stations if one.key in asked},
+        {
+            one.key: one.kind.layout
+            for one in site.stations
+            if one.key in heard and one.kind.layout is not None
+        },
+        by_radio,
+    )
+
+
+def _wanted(kind: Kind, station: Station | None = None) -> WantedOfSensor | None:
+    if kind.bluetooth is None:
+        return None
+    return WantedOfSensor(kind.bluetooth, kind.cadence_s if station is None else station.cadence_s)
