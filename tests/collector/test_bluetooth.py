@@ -211,7 +211,7 @@ def test_what_is_heard_by_radio_is_in_reach(
         wait_until(lambda: "kiln shelf" in found())
         shelf = found()["kiln shelf"]
         assert shelf.name == "ble-c4110a000003"
-        assert shelf.says.startswith("-80 dBm, ")
+        assert shelf.says.startswith("−80 dBm, ")
         assert shelf.data == {"company ffff": "420b09860b e7".replace(" ", "")}
         assert "scale" in found()
         nearby = rook_tally("nearby", "--for", "1", env=dict(os.environ)).stdout

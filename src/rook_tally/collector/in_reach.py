@@ -13,6 +13,7 @@ import structlog
 from rook_tally.core.ble_distance import distance_in_words, rough_distance_m
 from rook_tally.core.errors import DoorError, UsageError
 from rook_tally.core.in_reach import Reachable, ReachSort
+from rook_tally.core.quantities.number_input import number_text
 from rook_tally.intake.bounds import shortened
 from rook_tally.intake.doors.bluetooth_heard import Heard
 from rook_tally.intake.doors.port_names import ports_here
@@ -96,7 +97,7 @@ class ReachLook:
             Reachable(
                 ReachSort.BLUETOOTH,
                 one.key,
-                f"{one.rssi} dBm, {distance_in_words(rough_distance_m(one.rssi))}; {one.says}",
+                f"{number_text(one.rssi)} dBm, {distance_in_words(rough_distance_m(one.rssi))}; {one.says}",
                 one.name,
                 {source: raw.hex() for source, raw in one.data.items()},
             )

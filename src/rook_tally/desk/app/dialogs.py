@@ -278,6 +278,7 @@ class Dialogs:
         window = self._window
         dialog = InReachDialog(window.theme, window.state, window.client, window, window.trier)
         dialog.take_in_wanted.connect(window.take_in)
+        dialog.kind_wanted.connect(window.describe_sensor)
         self._show_of_store(dialog)
 
     def show_guidelines(self) -> None:

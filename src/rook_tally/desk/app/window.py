@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from rook_tally.core.in_reach import Reachable
 from rook_tally.core.site_settings import SiteSettings
 from rook_tally.core.theme import LIGHT, Theme
 from rook_tally.desk.app.action_list import commands_of
@@ -321,6 +322,11 @@ class DeskWindow(QMainWindow):
             self.dialogs.read_site_file()
         else:
             self.first_step.emit(step)
+
+    def describe_sensor(self, sensor: Reachable) -> None:
+        """Begin a kind for a sensor that is heard by Bluetooth."""
+        self.show_view(STATIONS)
+        self.stations.tasks.describe_sensor(sensor)
 
     def take_in(self, key: str) -> None:
         """Let the person take a sender in, in the Stations view."""

@@ -192,3 +192,13 @@ def _text(value: object) -> str:
     if isinstance(value, int | float):
         return number_text(float(value))
     return str(value)
+
+
+def proposed_pattern(topic: str, message: str) -> str:
+    """A pattern of topics by the example of one: a lone value is that of a field, which is the last
+    level; above it is the station, which of any other message is the last level itself."""
+    levels = topic.split("/")
+    names = ["{station}"] if message.lstrip()[:1] in ("{", "[") else ["{station}", "{field}"]
+    if len(levels) < len(names):
+        names = names[-1:]
+    return "/".join((*levels[: len(levels) - len(names)], *names))

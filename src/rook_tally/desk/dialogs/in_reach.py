@@ -18,6 +18,7 @@ from rook_tally.desk.data.door_trial import DoorTrier
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import ClientScope, StoreClient
 from rook_tally.desk.dialogs.door import DoorDialog
+from rook_tally.desk.dialogs.door_form import proposed_pattern
 from rook_tally.desk.dialogs.store_dialog import StoreDialog
 from rook_tally.desk.dialogs.texts import tr, tr_count
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
@@ -31,14 +32,23 @@ from rook_tally.store.site.discovered_stations import Announced
 _AGAIN_MS = 2000
 _REACH_HEADS = ("What", "Name", "What it says")
 _DOOR_HEADS = ("Door", "State", "Since")
+_SORTS = {
+    ReachSort.PORT: "serial port",
+    ReachSort.PROBE: "probe",
+    ReachSort.ADAPTER: "Bluetooth adapter",
+    ReachSort.BLUETOOTH: "heard by Bluetooth",
+    ReachSort.TOPIC: "topic at the broker",
+}
 _STATES = {DoorState.OPEN: "open", DoorState.TRYING: "tries again", DoorState.CLOSED: "closed"}
 _Row = StrayGroup | Announced | Reachable
 
 
 class InReachDialog(StoreDialog):
-    """Lists both, as they come and go. `take_in_wanted` carries the name of a sender."""
+    """Lists both, as they come and go. `take_in_wanted` carries the name of a sender, `kind_wanted`
+    a sensor that is heard by Bluetooth and of which no kind knows what it says."""
 
     take_in_wanted = Signal(str)
+    kind_wanted = Signal(Reachable)
 
     def __init__(
         self,
@@ -140,8 +150,7 @@ class InReachDialog(StoreDialog):
             case Announced():
                 return tr("announces itself"), one.name, one.url
             case Reachable():
-                words = tr("serial port") if one.sort is ReachSort.PORT else tr("probe")
-                return words, one.name, one.says
+                return tr(_SORTS[one.sort]), one.title or one.name, one.says
 
     def _door_cells(self, door: Door | None) -> tuple[str, ...]:
         if door is None:
@@ -182,6 +191,12 @@ class InReachDialog(StoreDialog):
                 self._open("poll", {"url": one.url, "station": one.name})
             case Reachable(sort=ReachSort.PORT) as port:
                 self._open("serial", {"path": port.name})
+            case Reachable(sort=ReachSort.ADAPTER) as adapter:
+                self._open("bluetooth", {"adapter": adapter.name})
+            case Reachable(sort=ReachSort.BLUETOOTH) as sensor:
+                self.kind_wanted.emit(sensor)
+            case Reachable(sort=ReachSort.TOPIC) as topic:
+                self._open("topics", {"pattern": proposed_pattern(topic.name, topic.says)})
             case Reachable() as probe:
                 self._open("probes", {"only": probe.name})
             case _:

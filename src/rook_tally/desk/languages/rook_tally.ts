@@ -4400,16 +4400,6 @@
     </message>
     <message>
       <location filename="desk/dialogs/in_reach.py" />
-      <source>serial port</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/in_reach.py" />
-      <source>probe</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/in_reach.py" />
       <source>unnamed</source>
       <translation type="unfinished" />
     </message>
@@ -7358,6 +7348,136 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/stations/bluetooth_dialog.py" />
+      <source>what</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/bluetooth_dialog.py" />
+      <source>number or UUID</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/bluetooth_dialog.py" />
+      <source>reads</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/bluetooth_dialog.py" />
+      <source>Read by Bluetooth</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/bluetooth_dialog.py" />
+      <source>any; needed where they advertise nothing of their own</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/bluetooth_dialog.py" />
+      <source>how their name begins</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/bluetooth_dialog.py" />
+      <source>They send lines of text over a serial service</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/bluetooth_dialog.py" />
+      <source>Bytes…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/bluetooth_dialog.py" />
+      <source>Which of these bytes are which field, by example</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/bluetooth_dialog.py" />
+      <source>what is read of them</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/bluetooth_dialog.py" />
+      <source>Their name begins with</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/bluetooth_dialog.py" />
+      <source>Add</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/bluetooth_dialog.py" />
+      <source>Remove</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/bluetooth_dialog.py" />
+      <source>Use this</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/bluetooth_dialog.py" />
+      <source>Cancel</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/bluetooth_dialog.py" />
+      <source>where its bytes stand</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/bluetooth_model.py" />
+      <source>advertised by the company</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/bluetooth_model.py" />
+      <source>advertised for the service</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/bluetooth_model.py" />
+      <source>characteristic that is read</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/bluetooth_model.py" />
+      <source>characteristic that sends by itself</source>
+      <translation type="unfinished" />
+    </message>
+    <message numerus="yes">
+      <location filename="desk/stations/bluetooth_model.py" />
+      <source>{0} fields: {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/bluetooth_model.py" />
+      <source>no bytes are read yet</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/bluetooth_model.py" />
+      <source>of {0} no bytes are read</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/bluetooth_model.py" />
+      <source>{0} is no number of a company</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/bluetooth_model.py" />
+      <source>pick them with “Bytes…”, or remove it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/bluetooth_model.py" />
+      <source>write it in hexadecimal, as 0499</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/stations/commands.py" />
       <source>notes on {0}</source>
       <translation type="unfinished" />
@@ -7555,11 +7675,6 @@
     <message>
       <location filename="desk/stations/field_dialog.py" />
       <source>{0} goes with all its readings. Ctrl+Z, or for 30 days the command rook-tally field restore, brings it back. What the station still sends of it begins anew.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/field_dialog.py" />
-      <source>Remove</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -7934,12 +8049,17 @@
     </message>
     <message>
       <location filename="desk/stations/kinds_dialog.py" />
-      <source>Bytes…</source>
+      <source>Which bytes of its messages are which field, by example</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/stations/kinds_dialog.py" />
-      <source>Which bytes of its messages are which field, by example</source>
+      <source>Bluetooth…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>What is read of such a sensor by Bluetooth</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -7990,6 +8110,11 @@
     <message>
       <location filename="desk/stations/kinds_dialog.py" />
       <source>reads registers of a Modbus device</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>is read by Bluetooth</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -8065,11 +8190,6 @@
     <message>
       <location filename="desk/stations/kinds_dialog.py" />
       <source>choices</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/kinds_dialog.py" />
-      <source>Add</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -8270,11 +8390,6 @@
     <message>
       <location filename="desk/stations/layout_dialog.py" />
       <source>Use this layout</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/layout_dialog.py" />
-      <source>Cancel</source>
       <translation type="unfinished" />
     </message>
     <message>

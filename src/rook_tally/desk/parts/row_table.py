@@ -24,10 +24,7 @@ class RowTable(QTableWidget):
         self.setTabKeyNavigation(False)
         self.verticalHeader().hide()
         self.setShowGrid(False)
-        self.setStyleSheet(
-            f"QTableWidget::item {{ padding: 3px 10px 3px 4px; }} QTableWidget::item:selected"
-            f" {{ background: {theme.rail}; color: {theme.ink}; }}"
-        )
+        self.setStyleSheet("QTableWidget::item { padding: 3px 10px 3px 4px; }" + picked_row(theme))
         header = self.horizontalHeader()
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
         header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
@@ -53,3 +50,8 @@ class RowTable(QTableWidget):
                 if row in faint:
                     item.setForeground(Qt.GlobalColor.gray)
                 self.setItem(row, column, item)
+
+
+def picked_row(theme: Theme) -> str:
+    """The style of a table's picked row, whether the table has the focus or not."""
+    return f"QTableWidget::item:selected {{ background: {theme.rail}; color: {theme.ink}; }}"

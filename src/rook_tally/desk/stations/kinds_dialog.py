@@ -24,6 +24,8 @@ from PySide6.QtWidgets import (
 )
 
 from rook_tally.core.errors import UsageError
+from rook_tally.core.in_reach import Reachable
+from rook_tally.core.quantities.bluetooth_map import BluetoothMap
 from rook_tally.core.quantities.byte_layout import ByteLayout
 from rook_tally.core.quantities.controls import ControlKind
 from rook_tally.core.quantities.kinds import Kind
@@ -38,8 +40,16 @@ from rook_tally.desk.parts.file_dialog import file_to_read, file_to_save
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.list_menu import offer_buttons
+from rook_tally.desk.parts.row_table import picked_row
 from rook_tally.desk.parts.saving_dialog import dialog_buttons
 from rook_tally.desk.parts.widgets import list_style, tint
+from rook_tally.desk.stations.bluetooth_dialog import BluetoothDialog
+from rook_tally.desk.stations.bluetooth_model import (
+    TypedBluetooth,
+    begun_with,
+    missing_fields,
+    typed_bluetooth,
+)
 from rook_tally.desk.stations.kind_files import kind_from_file, save_kind_file
 from rook_tally.desk.stations.kind_model import (
     KindForm,
@@ -72,6 +82,7 @@ class KindsDialog(AskingDialog):
         self._before: Kind | None = None
         self._begun = self._shown = KindForm()
         self._wanted = slug
+        self._sensor: Reachable | None = None
         self.setWindowTitle(tr("Kinds of stations"))
         self.resize(1000, 600)
         self.list = QListWidget()
@@ -111,6 +122,8 @@ class KindsDialog(AskingDialog):
         tint(self.called, theme.dim)
         self.bytes = QPushButton(tr("Bytes…"))
         self.bytes.setToolTip(tr("Which bytes of its messages are which field, by example"))
+        self.radio = QPushButton(tr("Bluetooth…"))
+        self.radio.setToolTip(tr("What is read of such a sensor by Bluetooth"))
         self.save, self.shut = QPushButton(tr("Save")), QPushButton(tr("Close"))
         self._lay_out()
         self._connect()
@@ -126,6 +139,7 @@ class KindsDialog(AskingDialog):
         table = QTableWidget(0, len(heads))
         table.setHorizontalHeaderLabels(list(heads))
         table.setAccessibleName(name)
+        table.setStyleSheet(picked_row(self._theme))
         table.verticalHeader().hide()
         table.verticalHeader().setDefaultSectionSize(_ROW)
         table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
@@ -141,7 +155,7 @@ class KindsDialog(AskingDialog):
     def _lay_out(self) -> None:
         for button in (
             *(self.new, self.copy, self.remove, self.add_field, self.drop_field),
-            *(self.add_control, self.drop_control, self.bytes),
+            *(self.add_control, self.drop_control, self.bytes, self.radio),
             *(self.read_file, self.save_file),
         ):
             button.setObjectName("small")
@@ -173,6 +187,7 @@ class KindsDialog(AskingDialog):
             head.addStretch(1)
             if table is self.fields:
                 head.addWidget(self.bytes)
+                head.addWidget(self.radio)
             add.setAccessibleName(tr("add to {0}", title))
             drop.setAccessibleName(tr("remove from {0}", title))
             head.addWidget(add)
@@ -197,6 +212,7 @@ class KindsDialog(AskingDialog):
         for drop, table in ((self.drop_field, self.fields), (self.drop_control, self.controls)):
             drop.clicked.connect(partial(self._drop_row, table))
         self.bytes.clicked.connect(self._on_bytes)
+        self.radio.clicked.connect(lambda: self._on_radio(typed_bluetooth(self.form.bluetooth)))
         self.read_file.clicked.connect(lambda: self.leave(self._choose_to_read))
         self.save_file.clicked.connect(self._choose_to_save)
         self.save.clicked.connect(self._on_save)
@@ -219,6 +235,7 @@ class KindsDialog(AskingDialog):
             self.list.setCurrentRow(0)
         self.list.blockSignals(False)
         self._show_picked()
+        self._begin_sensor()
 
     @property
     def picked(self) -> str:
@@ -403,7 +420,38 @@ class KindsDialog(AskingDialog):
     def _take_layout(self, layout: ByteLayout | None) -> None:
         """A layout was written; it is saved with the kind."""
         self._begun = replace(self._begun, layout=layout)
+        self._add_fields([] if layout is None else [layout])
         self._show_called()
+
+    def _on_radio(self, typed: TypedBluetooth) -> None:
+        form = self.form
+        names = [one.name for one in form.fields if one.name]
+        dialog = BluetoothDialog(self._theme, typed, names, form.slug, self._client.scope(), self)
+        dialog.chosen.connect(self._take_bluetooth)
+        dialog.open()
+
+    def _take_bluetooth(self, told: BluetoothMap | None) -> None:
+        """What is read by Bluetooth was written; it is saved with the kind."""
+        self._begun = replace(self._begun, bluetooth=told)
+        self._add_fields([] if told is None else list(told.layouts.values()))
+        self._show_called()
+
+    def _add_fields(self, layouts: Sequence[ByteLayout]) -> None:
+        """What layouts read is a field of the kind too."""
+        for one in missing_fields(layouts, self.form.fields):
+            self._put_field(one)
+
+    def describe(self, sensor: Reachable) -> None:
+        """Begin a kind for a sensor that is heard by Bluetooth."""
+        self._sensor = sensor
+        if self._listing.known:
+            self._begin_sensor()
+
+    def _begin_sensor(self) -> None:
+        sensor, self._sensor = self._sensor, None
+        if sensor is not None:
+            self._fill(KindForm(name=sensor.title or sensor.name), None)
+            self._on_radio(begun_with(sensor.title, sensor.data))
 
     def _on_save(self) -> None:
         try:

@@ -39,7 +39,7 @@ from rook_tally.desk.data.store_client import ClientScope
 from rook_tally.desk.parts.asking_dialog import AskingDialog
 from rook_tally.desk.parts.fonts_and_colours import BOLD, colour, face
 from rook_tally.desk.parts.label import Label
-from rook_tally.desk.parts.row_table import RowTable
+from rook_tally.desk.parts.row_table import RowTable, picked_row
 from rook_tally.desk.parts.saving_dialog import dialog_buttons
 from rook_tally.desk.parts.widgets import list_style, tint
 from rook_tally.desk.stations.layout_model import Candidate, KindMessages, LayoutModel, TypedValue
@@ -58,7 +58,8 @@ _ORDERS = ((ByteOrder.BIG, "highest"), (ByteOrder.LITTLE, "lowest"))
 
 
 class LayoutDialog(AskingDialog):
-    """Writes the layout of a kind. `chosen` tells the layout, None for no layout at all."""
+    """Writes the layout of a kind, or of what a Bluetooth sensor of it says as `source`.
+    `chosen` tells the layout, None for no layout at all."""
 
     chosen = Signal(object)
 
@@ -70,6 +71,8 @@ class LayoutDialog(AskingDialog):
         kind: str,
         client: ClientScope,
         parent: QWidget,
+        *,
+        source: str = "",
     ) -> None:
         super().__init__(parent)
         self._theme = theme
@@ -118,7 +121,7 @@ class LayoutDialog(AskingDialog):
         self._connect()
         self._show()
         self.ask_about(self.save)
-        client.read(KindMessages(kind), self._take_messages, self.problem.setText)
+        client.read(KindMessages(kind, source), self._take_messages, self.problem.setText)
 
     @property
     def is_touched(self) -> bool:
@@ -192,6 +195,7 @@ class LayoutDialog(AskingDialog):
         self.candidates.setStyleSheet(list_style(theme))
         fields = self.fields
         fields.setAccessibleName(tr("fields of the layout"))
+        fields.setStyleSheet(picked_row(theme))
         fields.setHorizontalHeaderLabels([tr(one) for one in _HEADS])
         fields.verticalHeader().hide()
         fields.setTabKeyNavigation(False)

@@ -29,6 +29,7 @@ from rook_tally.core.quantities.number_input import number_text, typed_number
 from rook_tally.core.workings.message_formulas import HIDDEN, MessageReader, formulas_of
 from rook_tally.desk.stations.texts import tr
 from rook_tally.store.site import load_site, newest_messages, newest_strays
+from rook_tally.store.site.in_reach import in_reach
 
 MOST_MESSAGES = 20
 _SHOWN_BYTES = 64
@@ -96,9 +97,11 @@ class TriedMessage:
 
 @dataclass(frozen=True, slots=True)
 class KindMessages:
-    """Bodies of the last messages of stations of a kind, or of strays where there are none."""
+    """Bodies of the last messages of stations of a kind, or of strays where there are none; of
+    Bluetooth sensors what they say under a name, also what is only in reach."""
 
     slug: str
+    source: str = ""
 
     def run(self, connection: Connection) -> tuple[bytes, ...]:
         """Read them, the newest first."""
@@ -107,12 +110,21 @@ class KindMessages:
             line
             for key in keys[:MOST_MESSAGES]
             for line in newest_messages(connection, key, most=MOST_MESSAGES)
+            if self._is_wanted(line.address)
         ]
         told.sort(key=lambda line: line.arrived_us, reverse=True)
         bodies = [line.body for line in told] or [
-            one.body for one in newest_strays(connection, MOST_MESSAGES)
+            one.body
+            for one in newest_strays(connection, MOST_MESSAGES)
+            if self._is_wanted(one.address)
         ]
+        if self.source:
+            several = (one.data.get(self.source) for one in in_reach(connection))
+            bodies += [bytes.fromhex(one) for one in several if one is not None]
         return tuple(dict.fromkeys(bodies))[:MOST_MESSAGES]
+
+    def _is_wanted(self, address: str) -> bool:
+        return not self.source or address.partition(" ")[2] == self.source
 
 
 def typed_layout(layout: ByteLayout | None) -> TypedLayout:

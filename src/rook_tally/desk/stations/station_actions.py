@@ -8,6 +8,7 @@ from functools import partial
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QMessageBox, QWidget
 
+from rook_tally.core.in_reach import Reachable
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.recording import Recorder
 from rook_tally.desk.data.store_client import StoreClient
@@ -195,6 +196,14 @@ class StationActions:
         station = self._model.picked
         slug = "" if station is None else station.kind.slug
         KindsDialog(self._theme, self._client, slug, self._parent).open()
+
+    def describe_sensor(self, sensor: Reachable) -> None:
+        """Begin a kind for a sensor that is heard by Bluetooth."""
+        from rook_tally.desk.stations.kinds_dialog import KindsDialog
+
+        dialog = KindsDialog(self._theme, self._client, "", self._parent)
+        dialog.describe(sensor)
+        dialog.open()
 
     def show_firmware(self) -> None:
         """Show the firmware of the picked station's kind, and let it be given out."""
