@@ -27,10 +27,9 @@ from rook_tally.desk.stations.bluetooth_model import (
     TypedBluetooth,
     TypedData,
     begun_with,
-    missing_fields,
     typed_bluetooth,
 )
-from rook_tally.desk.stations.kind_model import TypedField
+from rook_tally.desk.stations.kind_model import TypedField, missing_fields
 from rook_tally.desk.stations.kinds_dialog import KindsDialog
 from rook_tally.desk.stations.layout_dialog import LayoutDialog
 from rook_tally.store.base import Store
@@ -88,12 +87,7 @@ def test_a_sensor_that_advertises_nothing_is_known_by_its_name() -> None:
 
 
 def test_fields_that_a_layout_reads_are_proposed() -> None:
-    several = ByteLayout(
-        field=tuple(
-            LayoutField(name=name, at=0, kind=NumberType.U8) for name in ("rh", "_raw", "temp")
-        )
-    )
-    (found,) = missing_fields([several], [TypedField("temp")])
+    (found,) = missing_fields(["rh", "_raw", "temp"], [TypedField("temp")])
     assert (found.name, found.quantity) == ("rh", "humidity")
 
 

@@ -32,7 +32,8 @@ from rook_tally.store.base import Store
 if TYPE_CHECKING:
     from pathlib import Path
 
-    from rook_tally.core.door_settings import DoorSettings
+    from rook_tally.core.door_settings import DoorSettings, ModbusSetting
+    from rook_tally.core.quantities.modbus_map import RegisterTable
     from rook_tally.desk.app.window import DeskWindow
 from rook_tally.desk.data.door_trial import DoorTrial
 from rook_tally.desk.data.file_importer import ColumnLook, FileToImport, ImportAnswer
@@ -88,6 +89,7 @@ def attend_to(window: DeskWindow, only: SingleInstance | None) -> None:
     window.importer = partial(_read_file, window.store)
     window.looker = _look_at_file
     window.trier = partial(_try_door, window.store)
+    window.stations.tasks.registers_reader = _read_registers
     window.first_step.connect(partial(_begin, window))
     if only is not None:
         notifier = QSocketNotifier(only.fileno(), QSocketNotifier.Type.Read, window)
@@ -106,6 +108,14 @@ def _try_door(store: Store, settings: DoorSettings) -> DoorTrial:
     from rook_tally.cli.door_trial import try_door
 
     return try_door(store, settings)
+
+
+def _read_registers(
+    settings: ModbusSetting, table: RegisterTable, at: int, count: int
+) -> tuple[int | bool, ...]:
+    from rook_tally.cli.door_trial import read_registers
+
+    return read_registers(settings, table, at, count)
 
 
 def _read_file(

@@ -5,10 +5,11 @@ from __future__ import annotations
 import asyncio
 from collections.abc import Iterator
 
-from rook_tally.cli.doors import asked_modbus, asked_once
+from rook_tally.cli.doors import asked_modbus, asked_once, with_port
 from rook_tally.core.door_settings import DoorSettings, ModbusSetting, PollSetting
 from rook_tally.core.errors import DecodeError, UsageError
 from rook_tally.core.quantities.message_bytes import Json
+from rook_tally.core.quantities.modbus_map import RegisterTable
 from rook_tally.desk.data.door_trial import DoorTrial, TriedValue
 from rook_tally.intake.bounds import DEEPEST, shortened
 from rook_tally.intake.decode import DecodeSettings, decoded
@@ -41,6 +42,21 @@ def try_door(store: Store, settings: DoorSettings) -> DoorTrial:
                 "doors of this sort are not asked: they hear",
                 remedy="set it up; what comes shows in In reach",
             )
+
+
+def read_registers(
+    settings: ModbusSetting, table: RegisterTable, at: int, count: int
+) -> tuple[int | bool, ...]:
+    """Ask a Modbus device for a stretch of its table.
+
+    Raises
+    ------
+    DoorError
+        When it does not answer, or has no such registers.
+    """
+    from rook_tally.intake.doors.modbus import registers_from
+
+    return asyncio.run(registers_from(with_port(settings), table, at, count))
 
 
 def _of_answer(message: Message, settings: PollSetting) -> DoorTrial:

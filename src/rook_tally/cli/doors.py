@@ -325,8 +325,7 @@ def add_probes_door(
 
 def add_modbus_door(where: str, settings: ModbusSetting, *, only_try: bool, is_sure: bool) -> None:
     """Set up a Modbus device, or ask it once and show what it says."""
-    if not settings.address.startswith("/") and not settings.address.rpartition(":")[2].isdecimal():
-        settings = msgspec.structs.replace(settings, address=f"{settings.address}:502")
+    settings = with_port(settings)
     with existing_store(where) as store:
         with store.read() as connection:
             station = load_site(connection).station(settings.station)
@@ -348,6 +347,14 @@ def add_modbus_door(where: str, settings: ModbusSetting, *, only_try: bool, is_s
         return
     ask_first(opened, is_sure=is_sure)
     _set_up(where, settings)
+
+
+def with_port(settings: ModbusSetting) -> ModbusSetting:
+    """The same with the usual port where none is told."""
+    address = settings.address
+    if address.startswith("/") or address.rpartition(":")[2].isdecimal():
+        return settings
+    return msgspec.structs.replace(settings, address=f"{address}:502")
 
 
 async def asked_modbus(

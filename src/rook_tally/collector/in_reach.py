@@ -97,13 +97,17 @@ class ReachLook:
             Reachable(
                 ReachSort.BLUETOOTH,
                 one.key,
-                f"{number_text(one.rssi)} dBm, {distance_in_words(rough_distance_m(one.rssi))}; {one.says}",
+                _strength(one.rssi) + f"; {one.says}",
                 one.name,
                 {source: raw.hex() for source, raw in one.data.items()},
             )
             for one in heard
             if one.key not in stations and (one.name or one.data)
         ][:_MOST_BY_RADIO]
+
+
+def _strength(rssi: int) -> str:
+    return f"{number_text(rssi)} dBm, {distance_in_words(rough_distance_m(rssi))}"
 
 
 def _ports() -> list[Reachable]:

@@ -6,7 +6,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Protocol
 
-from rook_tally.core.door_settings import DoorSettings
+from rook_tally.core.door_settings import DoorSettings, ModbusSetting
+from rook_tally.core.quantities.modbus_map import RegisterTable
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,5 +40,21 @@ class DoorTrier(Protocol):
         ------
         RookTallyError
             When it does not answer, or doors of that sort are not asked.
+        """
+        ...
+
+
+class RegistersReader(Protocol):
+    """Reads registers of a Modbus device once. Called in a thread; may take some seconds."""
+
+    def __call__(
+        self, settings: ModbusSetting, table: RegisterTable, at: int, count: int
+    ) -> tuple[int | bool, ...]:
+        """Ask, and return what came.
+
+        Raises
+        ------
+        RookTallyError
+            When it does not answer, or has no such registers.
         """
         ...

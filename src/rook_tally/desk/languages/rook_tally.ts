@@ -8054,6 +8054,16 @@
     </message>
     <message>
       <location filename="desk/stations/kinds_dialog.py" />
+      <source>Registers…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>What is read of such a device by Modbus, by example</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
       <source>Bluetooth…</source>
       <translation type="unfinished" />
     </message>
@@ -8870,6 +8880,161 @@
     <message>
       <location filename="desk/stations/put_away_dialog.py" />
       <source>Restore</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/registers_dialog.py" />
+      <source>address</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/registers_dialog.py" />
+      <source>hex</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/registers_dialog.py" />
+      <source>Registers of a Modbus device</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/registers_dialog.py" />
+      <source>address or port of the device</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/registers_dialog.py" />
+      <source>number of the device</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/registers_dialog.py" />
+      <source>table</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/registers_dialog.py" />
+      <source>from address</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/registers_dialog.py" />
+      <source>how many</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/registers_dialog.py" />
+      <source>low word first</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/registers_dialog.py" />
+      <source>Read</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/registers_dialog.py" />
+      <source>registers as they stand</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/registers_dialog.py" />
+      <source>What the kind reads</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/registers_dialog.py" />
+      <source>registers of the kind</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/registers_dialog.py" />
+      <source>Asking…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/registers_dialog.py" />
+      <source>Use these</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/registers_dialog.py" />
+      <source>device</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/registers_dialog.py" />
+      <source>count</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/registers_dialog.py" />
+      <source>Say where the device is: its address, or a serial port.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/registers_dialog.py" />
+      <source>Click the value that is right, in the column of what it is.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/registers_dialog.py" />
+      <source>Read some registers of the device first.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/registers_dialog.py" />
+      <source>table of {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/registers_dialog.py" />
+      <source>low word first of {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/registers_dialog.py" />
+      <source>no</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/registers_dialog.py" />
+      <source>yes</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/registers_model.py" />
+      <source>no value</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/registers_model.py" />
+      <source>a register has no field</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/registers_model.py" />
+      <source>{0}: {1} is no address</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/registers_model.py" />
+      <source>{0} is there twice</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/registers_model.py" />
+      <source>such as power</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/registers_model.py" />
+      <source>from 0 to 65535</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/registers_model.py" />
+      <source>name each once</source>
       <translation type="unfinished" />
     </message>
     <message>

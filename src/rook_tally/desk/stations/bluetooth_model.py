@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import enum
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from rook_tally.core.errors import UsageError
@@ -20,8 +20,6 @@ from rook_tally.core.quantities.bluetooth_map import (
     whole_uuid,
 )
 from rook_tally.core.quantities.byte_layout import ByteLayout
-from rook_tally.core.quantities.field_guess import guessed_field
-from rook_tally.desk.stations.kind_model import TypedField
 from rook_tally.desk.stations.texts import tr, tr_count
 
 
@@ -169,20 +167,3 @@ def begun_with(name: str, heard: Mapping[str, str]) -> TypedBluetooth:
         elif sort == "service":
             data.append(TypedData(DataSort.SERVICE, short_uuid(text)))
     return TypedBluetooth(named="" if data else name, data=tuple(data))
-
-
-def missing_fields(
-    layouts: Sequence[ByteLayout], fields: Sequence[TypedField]
-) -> tuple[TypedField, ...]:
-    """Fields that layouts read and a kind does not have yet, each with what its name proposes."""
-    known = {one.name for one in fields}
-    names = [one.name for layout in layouts for one in layout.field]
-    names += [one.name for layout in layouts for one in layout.formula]
-    found = []
-    for name in dict.fromkeys(names):
-        if name in known or name.startswith("_"):
-            continue
-        guess = guessed_field(name, [])
-        slug = "temperature" if guess.quantity is None else guess.quantity.slug
-        found.append(TypedField(name, slug, guess.unit if guess.quantity is not None else "°C"))
-    return tuple(found)

@@ -14,6 +14,7 @@ from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.bluetooth_map import BluetoothMap
 from rook_tally.core.quantities.byte_layout import ByteLayout
 from rook_tally.core.quantities.controls import Control, ControlKind
+from rook_tally.core.quantities.field_guess import guessed_field
 from rook_tally.core.quantities.json_shape import JsonShape
 from rook_tally.core.quantities.kind_files import kind_from_toml, kind_to_toml
 from rook_tally.core.quantities.kinds import KINDS, Field, Kind
@@ -192,6 +193,20 @@ def kind_of(form: KindForm, before: Kind | None = None) -> Kind:
     )
     # A file of it is read as strictly as anybody's.
     return kind_from_toml(kind_to_toml(made))
+
+
+def missing_fields(names: Sequence[str], fields: Sequence[TypedField]) -> tuple[TypedField, ...]:
+    """Fields of these names that a kind does not have yet, each with what its name proposes; names
+    that serve formulas alone are none."""
+    known = {one.name for one in fields}
+    found = []
+    for name in dict.fromkeys(names):
+        if name in known or name.startswith("_"):
+            continue
+        guess = guessed_field(name, [])
+        slug = "temperature" if guess.quantity is None else guess.quantity.slug
+        found.append(TypedField(name, slug, guess.unit if guess.quantity is not None else "°C"))
+    return tuple(found)
 
 
 def units_of(quantity: str) -> Sequence[str]:

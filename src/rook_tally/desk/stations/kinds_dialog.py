@@ -30,8 +30,10 @@ from rook_tally.core.quantities.byte_layout import ByteLayout
 from rook_tally.core.quantities.controls import ControlKind
 from rook_tally.core.quantities.kinds import Kind
 from rook_tally.core.quantities.levels import Level
+from rook_tally.core.quantities.modbus_map import ModbusRegister
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.theme import Theme
+from rook_tally.desk.data.door_trial import RegistersReader
 from rook_tally.desk.data.file_names import FilePurpose
 from rook_tally.desk.data.store_client import StoreClient
 from rook_tally.desk.data.undo import UndoableResult
@@ -44,12 +46,7 @@ from rook_tally.desk.parts.row_table import picked_row
 from rook_tally.desk.parts.saving_dialog import dialog_buttons
 from rook_tally.desk.parts.widgets import list_style, tint
 from rook_tally.desk.stations.bluetooth_dialog import BluetoothDialog
-from rook_tally.desk.stations.bluetooth_model import (
-    TypedBluetooth,
-    begun_with,
-    missing_fields,
-    typed_bluetooth,
-)
+from rook_tally.desk.stations.bluetooth_model import TypedBluetooth, begun_with, typed_bluetooth
 from rook_tally.desk.stations.kind_files import kind_from_file, save_kind_file
 from rook_tally.desk.stations.kind_model import (
     KindForm,
@@ -61,9 +58,11 @@ from rook_tally.desk.stations.kind_model import (
     TypedField,
     form_of,
     kind_of,
+    missing_fields,
     units_of,
 )
 from rook_tally.desk.stations.layout_dialog import LayoutDialog
+from rook_tally.desk.stations.registers_dialog import RegistersDialog
 from rook_tally.desk.stations.texts import tr
 
 _ADD_DOOR = "rook-tally door add "
@@ -74,9 +73,16 @@ _ROW, _LIST_WIDTH, _WIDE = 30, 230, 1
 class KindsDialog(AskingDialog):
     """The kinds on the left, the picked one on the right."""
 
-    def __init__(self, theme: Theme, client: StoreClient, slug: str, parent: QWidget) -> None:
+    def __init__(
+        self,
+        theme: Theme,
+        client: StoreClient,
+        slug: str,
+        parent: QWidget,
+        reader: RegistersReader | None = None,
+    ) -> None:
         super().__init__(parent)
-        self._theme, self._client = theme, client.scope()
+        self._theme, self._client, self._reader = theme, client.scope(), reader
         self.finished.connect(self._client.close)
         self._listing = KindsListing()
         self._before: Kind | None = None
@@ -122,6 +128,8 @@ class KindsDialog(AskingDialog):
         tint(self.called, theme.dim)
         self.bytes = QPushButton(tr("Bytes…"))
         self.bytes.setToolTip(tr("Which bytes of its messages are which field, by example"))
+        self.modbus = QPushButton(tr("Registers…"))
+        self.modbus.setToolTip(tr("What is read of such a device by Modbus, by example"))
         self.radio = QPushButton(tr("Bluetooth…"))
         self.radio.setToolTip(tr("What is read of such a sensor by Bluetooth"))
         self.save, self.shut = QPushButton(tr("Save")), QPushButton(tr("Close"))
@@ -155,7 +163,7 @@ class KindsDialog(AskingDialog):
     def _lay_out(self) -> None:
         for button in (
             *(self.new, self.copy, self.remove, self.add_field, self.drop_field),
-            *(self.add_control, self.drop_control, self.bytes, self.radio),
+            *(self.add_control, self.drop_control, self.bytes, self.modbus, self.radio),
             *(self.read_file, self.save_file),
         ):
             button.setObjectName("small")
@@ -187,6 +195,7 @@ class KindsDialog(AskingDialog):
             head.addStretch(1)
             if table is self.fields:
                 head.addWidget(self.bytes)
+                head.addWidget(self.modbus)
                 head.addWidget(self.radio)
             add.setAccessibleName(tr("add to {0}", title))
             drop.setAccessibleName(tr("remove from {0}", title))
@@ -212,6 +221,7 @@ class KindsDialog(AskingDialog):
         for drop, table in ((self.drop_field, self.fields), (self.drop_control, self.controls)):
             drop.clicked.connect(partial(self._drop_row, table))
         self.bytes.clicked.connect(self._on_bytes)
+        self.modbus.clicked.connect(self._on_registers)
         self.radio.clicked.connect(lambda: self._on_radio(typed_bluetooth(self.form.bluetooth)))
         self.read_file.clicked.connect(lambda: self.leave(self._choose_to_read))
         self.save_file.clicked.connect(self._choose_to_save)
@@ -423,6 +433,17 @@ class KindsDialog(AskingDialog):
         self._add_fields([] if layout is None else [layout])
         self._show_called()
 
+    def _on_registers(self) -> None:
+        dialog = RegistersDialog(self._theme, self.form.registers, self._reader, self)
+        dialog.chosen.connect(self._take_registers)
+        dialog.open()
+
+    def _take_registers(self, registers: tuple[ModbusRegister, ...]) -> None:
+        """Registers were picked; they are saved with the kind."""
+        self._begun = replace(self._begun, registers=registers)
+        self._propose([one.name for one in registers])
+        self._show_called()
+
     def _on_radio(self, typed: TypedBluetooth) -> None:
         form = self.form
         names = [one.name for one in form.fields if one.name]
@@ -438,7 +459,12 @@ class KindsDialog(AskingDialog):
 
     def _add_fields(self, layouts: Sequence[ByteLayout]) -> None:
         """What layouts read is a field of the kind too."""
-        for one in missing_fields(layouts, self.form.fields):
+        names = [one.name for layout in layouts for one in layout.field]
+        names += [one.name for layout in layouts for one in layout.formula]
+        self._propose(names)
+
+    def _propose(self, names: Sequence[str]) -> None:
+        for one in missing_fields(names, self.form.fields):
             self._put_field(one)
 
     def describe(self, sensor: Reachable) -> None:

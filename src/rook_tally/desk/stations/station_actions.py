@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QMessageBox, QWidget
 
 from rook_tally.core.in_reach import Reachable
 from rook_tally.core.theme import Theme
+from rook_tally.desk.data.door_trial import RegistersReader
 from rook_tally.desk.data.recording import Recorder
 from rook_tally.desk.data.store_client import StoreClient
 from rook_tally.desk.stations.commands import (
@@ -52,6 +53,8 @@ class StationActions:
         self._to_show = ""
         # Opens the doors to the network; None where that is not ours to do.
         self.recorder: Recorder | None = None
+        # Asks Modbus devices; None where that is not ours to do.
+        self.registers_reader: RegistersReader | None = None
         self.taking_in: TakeInDialog | None = None
         self.sheet: ConnectionSheetDialog | None = None
         self.notes: NotesDialog | None = None
@@ -195,13 +198,14 @@ class StationActions:
 
         station = self._model.picked
         slug = "" if station is None else station.kind.slug
-        KindsDialog(self._theme, self._client, slug, self._parent).open()
+        reader = self.registers_reader
+        KindsDialog(self._theme, self._client, slug, self._parent, reader).open()
 
     def describe_sensor(self, sensor: Reachable) -> None:
         """Begin a kind for a sensor that is heard by Bluetooth."""
         from rook_tally.desk.stations.kinds_dialog import KindsDialog
 
-        dialog = KindsDialog(self._theme, self._client, "", self._parent)
+        dialog = KindsDialog(self._theme, self._client, "", self._parent, self.registers_reader)
         dialog.describe(sensor)
         dialog.open()
 

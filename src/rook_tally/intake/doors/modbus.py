@@ -151,10 +151,7 @@ async def asked(
     """
     from pymodbus.exceptions import ModbusException
 
-    if not client.connected and not await client.connect():
-        raise DoorError(
-            f"{settings.address} cannot be reached", remedy="is it switched on, and on that port?"
-        )
+    await _connect(client, settings)
     values: dict[str, float] = {}
     troubles: list[str] = []
     for reader in readers:
@@ -170,6 +167,45 @@ async def asked(
         except ValueError as error:
             troubles.append(f"{request.words}: {error}")
     return values, troubles
+
+
+async def registers_from(
+    settings: ModbusSetting, table: RegisterTable, at: int, count: int
+) -> tuple[int | bool, ...]:
+    """What stands in a stretch of a device's table now.
+
+    Raises
+    ------
+    DoorError
+        When it cannot be reached, does not answer, or has no such registers.
+    """
+    from pymodbus.exceptions import ModbusException
+
+    client = client_for(settings)
+    request = ModbusRequest(table, at, count, ())
+    try:
+        await _connect(client, settings)
+        told = await _answer(client, request, settings.unit)
+    except DoorError as error:
+        raise DoorError(
+            f"{request.words}: {error.what}", remedy="is it switched on, and on that port?"
+        ) from None
+    except ModbusException as error:
+        why = str(error).removeprefix("Modbus Error: ")
+        raise DoorError(
+            f"{request.words}: no answer of device {settings.unit} ({why})",
+            remedy="try fewer registers, or another number of the device",
+        ) from None
+    finally:
+        client.close()
+    return tuple(told[:count])
+
+
+async def _connect(client: Client, settings: ModbusSetting) -> None:
+    if not client.connected and not await client.connect():
+        raise DoorError(
+            f"{settings.address} cannot be reached", remedy="is it switched on, and on that port?"
+        )
 
 
 async def _answer(client: Client, request: ModbusRequest, unit: int) -> Sequence[int | bool]:
