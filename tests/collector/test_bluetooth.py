@@ -256,3 +256,16 @@ def test_no_radio_at_all_is_said(store_path: Path, monkeypatch: pytest.MonkeyPat
                 == "this machine has no Bluetooth service"
             )
         )
+
+
+def test_a_collector_ends_whatever_becomes_of_the_radio(
+    radio: str, store_path: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """What fails while a door is closed may swallow the word that it is to be closed."""
+    monkeypatch.setenv("DBUS_SYSTEM_BUS_ADDRESS", radio)
+    with CollectorProcess(store_path, broker="off") as collector:
+        _read_kind(collector, MILL)
+        door(collector, "add", "bluetooth")
+        wait_until(lambda: "ble-c4110a000004" in _strays(collector))
+        subprocess.run(["pkill", "-f", f"address={radio}"], check=True)
+        assert collector.stop() == 0

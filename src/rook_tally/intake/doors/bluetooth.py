@@ -43,6 +43,7 @@ _USUAL_PACE_S, _SLOWEST_PACE_S = 60.0, 3600.0
 _READ_WITHIN_S = 30.0
 _AGAIN_S, _LONGEST_AGAIN_S = 2.0, 300.0
 _ROUND_S = 0.1
+_LET_GO_S = 5.0
 # The radio's own service may start anew and forget our scan without a word.
 _DEAF_AFTER_S = 120.0
 _BATTERY = 0x2A19
@@ -280,4 +281,6 @@ class BluetoothDoor(BackgroundDoor):
         links = [one.link for one in self._paces.values() if one.link is not None]
         for link in links:
             link.cancel()
-        await asyncio.gather(*links, return_exceptions=True)
+        if links:
+            # The radio's service may be gone, and answer nobody any more.
+            await asyncio.wait(links, timeout=_LET_GO_S)
