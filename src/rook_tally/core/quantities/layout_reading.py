@@ -34,6 +34,8 @@ _LETTERS = {
     NumberType.F32: "f",
     NumberType.F64: "d",
 }
+_FEW = 3
+"""Fewer numbers are as fast one by one."""
 
 
 class LayoutError(ValueError):
@@ -82,6 +84,7 @@ class LayoutReader:
             )
             for one in layout.field
         ]
+        self._at_once = _unpacked_at_once(layout)
 
     def one(self, body: bytes) -> list[LayoutValue]:
         """The values of a message; fields that say that they are nothing are left out.
@@ -138,10 +141,13 @@ class LayoutReader:
         return told
 
     def _take(self, body: bytes, shift: int, back_s: float, found: list[LayoutValue]) -> None:
-        for one in self._terms:
+        numbers: tuple[float, ...] | None = None
+        if self._at_once is not None:
+            numbers = self._at_once.unpack_from(body, shift)
+        for place, one in enumerate(self._terms):
             if one.when is not None and not body[one.when[0]] >> one.when[1] & 1:
                 continue
-            number = one.number(body, one.at + shift)
+            number = one.number(body, one.at + shift) if numbers is None else numbers[place]
             if (one.nothing and number in one.nothing) or not math.isfinite(number):
                 continue
             value = (number / one.divisor if one.divisor else number * one.scale) + one.offset
@@ -188,6 +194,21 @@ class LayoutReader:
             scaled = (values / divisor if divisor else values * field.scale) + field.offset
             found[field.name] = scaled if is_there.all() else np.where(is_there, scaled, np.nan)
         return found, is_one
+
+
+def _unpacked_at_once(layout: ByteLayout) -> struct.Struct | None:
+    """What unpacks all numbers of a layout in one call; None where they do not stand one behind the
+    other in one order, each whole."""
+    several, letters, at = layout.field, "", 0
+    orders = {one.order or layout.order for one in several}
+    if len(orders) != 1 or len(several) < _FEW:
+        return None
+    for one in several:
+        if one.bits is not None or one.kind not in _LETTERS or one.at < at:
+            return None
+        letters += f"{one.at - at}x{_LETTERS[one.kind]}"
+        at = one.at + one.kind.size
+    return struct.Struct((">" if orders == {ByteOrder.BIG} else "<") + letters)
 
 
 def _divisor(scale: float) -> float:
