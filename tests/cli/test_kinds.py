@@ -32,3 +32,14 @@ def test_descriptions_are_read_and_written(store_path: Path, tmp_path: Path) -> 
     (tmp_path / "none.json").write_text('{"@context": "https://www.w3.org/2022/wot/td/v1.1"}')
     _, why = run("read", str(tmp_path / "none.json"), fails=True)
     assert "it is no Thing Description 1.1" in why
+
+
+def test_a_station_is_described_as_a_thing(store_path: Path) -> None:
+    at = ("--store", str(store_path))
+    added = rook_tally(*at, "station", "add", "wall", "--place", "Hall", "--kind", "room-air")
+    assert added.returncode == 0, added.stderr
+    done = rook_tally(*at, "station", "thing", "wall", "--http", "10.0.0.5:4711")
+    told = json.loads(done.stdout)
+    assert told["title"] == "wall"
+    assert told["properties"]["co2"]["forms"][0]["href"].startswith("http://10.0.0.5:4711/v1/value")
+    assert rook_tally(*at, "station", "thing", "none").returncode == 2

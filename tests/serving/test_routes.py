@@ -201,3 +201,25 @@ def test_a_stream_goes_on_where_it_was_left_and_ends_with_its_key(served: Served
     last.join(20)
     assert done[-1:] == ["revoked"]
     assert get(served, "/v1/series", *bearer(served, "shop"))[0] == 401
+
+
+@pytest.mark.parametrize(
+    ("query", "status"),
+    [
+        ("", 400),
+        ("?series=booth/co2&series=booth/pm25", 400),
+        ("?series=nobody/co2", 404),
+        ("?series=booth/co2&unit=%C2%B0C", 400),
+    ],
+)
+def test_what_is_no_one_value_is_said(served: Served, query: str, status: int) -> None:
+    told, headers, _ = get(served, f"/v1/value{query}", *bearer(served, "all"))
+    assert (told, headers["content-type"]) == (status, "application/problem+json")
+
+
+def test_one_value_is_a_number_and_nothing_else(served: Served) -> None:
+    status, headers, body = get(served, "/v1/value?series=booth/pm25", *bearer(served, "all"))
+    assert (status, headers["content-type"], json.loads(body)) == (200, "application/json", 5.0)
+    unit = "/v1/value?series=booth/pm25&unit=mg/m%C2%B3"
+    assert json.loads(get(served, unit, *bearer(served, "all"))[2]) == 0.005
+    assert get(served, "/v1/value?series=booth/pm25", *bearer(served, "shop"))[0] == 404

@@ -153,6 +153,24 @@ def station_sheet(
     )
 
 
+@station_app.command("thing")
+def station_thing(
+    context: typer.Context,
+    key: Annotated[str, typer.Argument(help="Station ID: what it sends under.")],
+    http: Annotated[
+        str | None, typer.Option(metavar="HOST:PORT", help="Not where the collector is now.")
+    ] = None,
+    mqtt: Annotated[
+        str | None, typer.Option(metavar="HOST:PORT", help="Not where its broker is now.")
+    ] = None,
+    store: StoreOption = None,
+) -> None:
+    """Print a station as a W3C Thing Description: how programs read what it measures, and set it."""
+    from rook_tally.cli.thing import print_thing
+
+    print_thing(chosen_store(context, store), key, http=http, mqtt=mqtt)
+
+
 @station_app.command("power")
 def station_power(
     context: typer.Context,

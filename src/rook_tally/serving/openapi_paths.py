@@ -48,6 +48,29 @@ def asked_paths() -> dict[str, Any]:
     """Path items by path; they stand beside what the door has of its own."""
     return {
         "/v1/series": {"get": _get("getSeries", "Series that may be read.", _CHOICE, "series")},
+        "/v1/value": {
+            "get": {
+                "operationId": "getValue",
+                "summary": "The newest value of one series: a number, or true and false.",
+                "security": [{"readKey": []}, {}],
+                "parameters": [
+                    _parameter("series", _TEXT, "station/field."),
+                    _parameter("unit", _TEXT, "In this; else in the base unit of what it is."),
+                ],
+                "responses": {
+                    "200": {
+                        "description": "The value, with its ETag.",
+                        "content": {
+                            "application/json": {
+                                "schema": {"anyOf": [{"type": "number"}, {"type": "boolean"}]}
+                            }
+                        },
+                    },
+                    "304": {"description": "It is what the ETag says."},
+                    **_problems("400", "401", "404", "429", "503"),
+                },
+            }
+        },
         "/v1/readings": {
             "get": _get(
                 "getReadings",

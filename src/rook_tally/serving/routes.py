@@ -13,6 +13,7 @@ import numpy as np
 from aiohttp import web
 
 from rook_tally.core.quantities.open_units import ucum_unit
+from rook_tally.core.quantities.quantity import QuantityScale
 from rook_tally.core.series.readings import Quality
 from rook_tally.core.timestamps import rfc3339
 from rook_tally.export.files import export_into
@@ -29,6 +30,7 @@ from rook_tally.store.site import Series
 
 _CHUNK = 1 << 16
 _SPOOLED = 4_000_000
+_DIGITS = 9
 _TYPES = {
     "application/json": None,
     "text/csv": ExportForm.CSV,
@@ -42,7 +44,7 @@ _HealthRows = Callable[[], Awaitable[dict[str, float]]]
 
 
 class ReadRoutes:
-    """Handlers of `/v1/series`, `/v1/readings`, `/v1/alarms`, `/v1/events` and `/metrics`."""
+    """Handlers of `/v1/series`, `/v1/value`, `/v1/readings`, `/v1/alarms`, `/v1/events`, `/metrics`."""
 
     def __init__(
         self, store: Store, access: ReadAccess, clock: Callable[[], int], health: _HealthRows
@@ -54,6 +56,7 @@ class ReadRoutes:
         """What is served."""
         return [
             web.get("/v1/series", self._get_series),
+            web.get("/v1/value", self._get_value),
             web.get("/v1/readings", self._get_readings),
             web.get("/v1/alarms", self._get_alarms),
             web.get("/v1/events", self._get_events),
@@ -71,6 +74,34 @@ class ReadRoutes:
             return [_series_row(one, newest.get(one.id)) for one in told]
 
         return self._answer(request, reader, {"series": await asyncio.to_thread(rows)})
+
+    async def _get_value(self, request: web.Request) -> web.Response:
+        """The newest value of one series and nothing else: in its quantity's base unit, or in the
+        one that is asked for."""
+        reader = await self._access.reader(request)
+        seen = await self._access.seen(reader)
+        told = chosen(request, seen.series) if "series" in request.query else ()
+        if len(told) != 1:
+            raise problem(400, "Which series", "say one, as series=station/field")
+        (series,) = told
+        name = request.query.get("unit")
+        unit = series.quantity.base if name is None else series.quantity.unit(name)
+        if unit is None:
+            known = ", ".join(one.symbol for one in series.quantity.units)
+            raise problem(400, "There is no such unit", f"{name}; known are {known}")
+
+        def value() -> float | None:
+            with self._store.read() as connection:
+                newest = latest(connection, [series.id]).get(series.id)
+            return None if newest is None else newest.value
+
+        base = await asyncio.to_thread(value)
+        if base is None:
+            raise problem(404, "There is no value", f"{name_of(series)} has no reading yet")
+        told_value: float | bool = round(float(unit.from_base(base)), _DIGITS)
+        if series.quantity.scale is QuantityScale.STATE:
+            told_value = base != 0.0
+        return self._answer(request, reader, told_value)
 
     async def _get_readings(self, request: web.Request) -> web.StreamResponse:
         reader = await self._access.reader(request)

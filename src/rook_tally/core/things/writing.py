@@ -50,7 +50,7 @@ def thing_model(kind: Kind) -> tuple[str, list[str]]:
     properties = {one.name: _property(one, registers.get(one.name)) for one in kind.fields}
     actions: dict[str, Any] = {}
     for control in kind.controls:
-        told = _control(control)
+        told = control_schema(control)
         if control.sort is ControlKind.BUTTON:
             actions[control.name] = told
         else:
@@ -81,6 +81,14 @@ def _left_out(kind: Kind) -> list[str]:
 
 
 def _property(field: Field, register: ModbusRegister | None) -> dict[str, Any]:
+    told = property_schema(field)
+    if register is not None:
+        told["forms"] = [_form(register)]
+    return told
+
+
+def property_schema(field: Field) -> dict[str, Any]:
+    """A field as a property, without forms."""
     quantity = QUANTITIES[field.quantity]
     unit = quantity.unit(field.unit) or quantity.base
     is_state = quantity.scale is QuantityScale.STATE
@@ -98,8 +106,6 @@ def _property(field: Field, register: ModbusRegister | None) -> dict[str, Any]:
     if field.believable is not None:
         low, high = (round(float(unit.from_base(end)), _DIGITS) for end in field.believable)
         told |= {"minimum": low, "maximum": high}
-    if register is not None:
-        told["forms"] = [_form(register)]
     return told
 
 
@@ -120,7 +126,8 @@ def _form(register: ModbusRegister) -> dict[str, Any]:
     return told
 
 
-def _control(control: Control) -> dict[str, Any]:
+def control_schema(control: Control) -> dict[str, Any]:
+    """A control as a property that is written, or an action, without forms."""
     told: dict[str, Any] = {"title": control.title}
     match control.sort:
         case ControlKind.SWITCH:
