@@ -220,6 +220,7 @@ def test_what_is_no_one_value_is_said(served: Served, query: str, status: int) -
 def test_one_value_is_a_number_and_nothing_else(served: Served) -> None:
     status, headers, body = get(served, "/v1/value?series=booth/pm25", *bearer(served, "all"))
     assert (status, headers["content-type"], json.loads(body)) == (200, "application/json", 5.0)
-    unit = "/v1/value?series=booth/pm25&unit=mg/m%C2%B3"
-    assert json.loads(get(served, unit, *bearer(served, "all"))[2]) == 0.005
+    told = json.loads(get(served, "/v1/value?series=shelf/co2", *bearer(served, "all"))[2])
+    other = "/v1/value?series=shelf/co2&unit=ppb"
+    assert json.loads(get(served, other, *bearer(served, "all"))[2]) == told * 1000
     assert get(served, "/v1/value?series=booth/pm25", *bearer(served, "shop"))[0] == 404

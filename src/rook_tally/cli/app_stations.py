@@ -165,7 +165,7 @@ def station_thing(
     ] = None,
     store: StoreOption = None,
 ) -> None:
-    """Print a station as a W3C Thing Description: how programs read what it measures, and set it."""
+    """Print a station as a W3C Thing Description: how programs read and set it."""
     from rook_tally.cli.thing import print_thing
 
     print_thing(chosen_store(context, store), key, http=http, mqtt=mqtt)

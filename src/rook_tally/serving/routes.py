@@ -44,7 +44,7 @@ _HealthRows = Callable[[], Awaitable[dict[str, float]]]
 
 
 class ReadRoutes:
-    """Handlers of `/v1/series`, `/v1/value`, `/v1/readings`, `/v1/alarms`, `/v1/events`, `/metrics`."""
+    """Handlers of `/v1/series`, `value`, `readings`, `alarms`, `events` below it, and `/metrics`."""
 
     def __init__(
         self, store: Store, access: ReadAccess, clock: Callable[[], int], health: _HealthRows
