@@ -16,13 +16,16 @@ from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.controls import Control, ControlKind
 from rook_tally.core.quantities.kind_files import kind_from_toml
 from rook_tally.core.quantities.kinds import KINDS, Field, Kind
+from rook_tally.core.quantities.registry import QUANTITIES
+from rook_tally.core.quantities.series_settings import SeriesSettings
 from rook_tally.core.things.reading import kind_from_text
 from rook_tally.desk.app.views import STATIONS
 from rook_tally.desk.app.window import DeskWindow
+from rook_tally.desk.parts.colour_choice import ColourChoice
 from rook_tally.desk.stations.kind_model import KindForm, TypedControl, TypedField, form_of, kind_of
 from rook_tally.desk.stations.kinds_dialog import KindsDialog
 from rook_tally.store.base import Store
-from rook_tally.store.site import add_station, load_site
+from rook_tally.store.site import add_series, add_station, load_site
 from rook_tally.store.site.kinds import keep_kind, own_kinds
 from tests.core.things.test_things import OTHERS
 from tests.desk.conftest import OpenDesk
@@ -126,6 +129,28 @@ def test_a_kind_that_comes_with_the_program_is_changed_and_had_back(
     qtbot.waitUntil(lambda: _own(store) == {"climate": made}, timeout=PATIENCE_MS)
     window.undo.undo()
     qtbot.waitUntil(lambda: not _own(store), timeout=PATIENCE_MS)
+
+
+def test_a_colour_of_a_kind_is_that_of_its_traces(
+    dialog: tuple[DeskWindow, KindsDialog], store: Store, qtbot: QtBot
+) -> None:
+    _, shown = dialog
+    choice = shown.fields.cellWidget(0, 6)
+    assert isinstance(choice, ColourChoice)
+    assert choice.picked is None
+    choice.setCurrentIndex(3)
+    shown.save.click()
+    qtbot.waitUntil(lambda: "climate" in _own(store), timeout=PATIENCE_MS)
+    field = _own(store)["climate"].fields[0]
+    assert field.colour == 3
+    with store.write() as connection:
+        station = load_site(connection).stations[0]
+        quantity = QUANTITIES[field.quantity]
+        made = add_series(connection, station, field=field.name, quantity=quantity, unit=field.unit)
+    assert made.colour == 3
+    own = replace(made, settings=SeriesSettings(colour=5))
+    assert own.colour == 5
+    shown.close()
 
 
 def test_a_new_kind_is_made_with_what_is_wrong_said_first(

@@ -44,7 +44,7 @@ _HealthRows = Callable[[], Awaitable[dict[str, float]]]
 
 
 class ReadRoutes:
-    """Handlers of `/v1/series`, `value`, `readings`, `alarms`, `events` below it, and `/metrics`."""
+    """Handlers of series, value, readings, alarms and events below `/v1`, and of `/metrics`."""
 
     def __init__(
         self, store: Store, access: ReadAccess, clock: Callable[[], int], health: _HealthRows

@@ -30,6 +30,7 @@ quantity = "power"
 unit = "kW"
 accuracy = 20
 believable = [0, 9000]
+colour = 4
 [[field]]
 name = "door"
 quantity = "contact"

@@ -16,7 +16,7 @@ class Field:
     """One value in a station's message: its name on the wire, what it measures, in which unit.
 
     `accuracy` and `believable` are this sort's own, in the quantity's base unit; None means the
-    quantity's.
+    quantity's. `colour` is that of its trace, from 1; None for any.
     """
 
     name: str
@@ -24,6 +24,7 @@ class Field:
     unit: str
     accuracy: float | None = None
     believable: tuple[float, float] | None = None
+    colour: int | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,6 +10,7 @@ quantity = "temperature"
 unit = "°C"
 accuracy = 0.2
 believable = [-20, 60]
+colour = 2
 
 [[control]]
 name = "vent"
@@ -34,6 +35,7 @@ from rook_tally.core.quantities.json_shape import shape_from_table, shape_table
 from rook_tally.core.quantities.kinds import Field, Kind
 from rook_tally.core.quantities.modbus_map import register_from_table, register_table
 from rook_tally.core.quantities.registry import QUANTITIES
+from rook_tally.core.quantities.series_settings import COLOURS
 
 _SLUG = re.compile(r"[a-z0-9][a-z0-9-]{0,63}")
 _CONTROL_NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9_-]{0,63}")
@@ -56,6 +58,8 @@ def kind_to_toml(kind: Kind) -> str:
             table["accuracy"] = one.accuracy
         if one.believable is not None:
             table["believable"] = list(one.believable)
+        if one.colour is not None:
+            table["colour"] = one.colour
         fields.append(table)
     if kind.fields:
         document["field"] = fields
@@ -291,9 +295,13 @@ def _field(at: int, table: dict[str, Any]) -> Field:
         if accuracy is not None and not 0 < accuracy < math.inf:
             raise UsageError("accuracy has to be above 0", remedy="such as accuracy = 0.3")
         believable = _range(table)
+        colour = table.get("colour")
+        is_number = isinstance(colour, int) and not isinstance(colour, bool)
+        if colour is not None and not (is_number and 1 <= colour <= COLOURS):
+            raise UsageError("there is no such colour", remedy=f"give 1 to {COLOURS}")
     except UsageError as error:
         raise UsageError(f"field {at}: {error.what}", remedy=error.remedy) from None
-    return Field(name, slug, unit, accuracy, believable)
+    return Field(name, slug, unit, accuracy, believable, colour)
 
 
 def _range(table: dict[str, Any]) -> tuple[float, float] | None:

@@ -23,6 +23,7 @@ from rook_tally.core.quantities.modbus_map import ModbusRegister, register_from_
 from rook_tally.core.quantities.named_series import slug_of
 from rook_tally.core.quantities.quantity import Quantity, QuantityScale
 from rook_tally.core.quantities.registry import QUANTITIES
+from rook_tally.core.quantities.series_settings import COLOURS
 from rook_tally.core.things.vocabulary import KIND_ID, MODEL, own, unit_of_text
 from rook_tally.core.things.writing import ENTITIES, TYPES
 
@@ -205,7 +206,11 @@ class _Reading:
         exact = None
         if isinstance(accuracy, int | float) and accuracy > 0:
             exact = round(float(accuracy) * unit.factor, _DIGITS)
-        return Field(name, quantity.slug, unit.symbol, exact, believable)
+        colour = told.get(own("colour"))
+        is_one = isinstance(colour, int) and 1 <= colour <= COLOURS
+        return Field(
+            name, quantity.slug, unit.symbol, exact, believable, colour if is_one else None
+        )
 
     def _quantity(self, name: str, told: Mapping[str, Any]) -> Quantity | None:
         """What a property measures: by our word, by its name, by its title."""

@@ -103,6 +103,8 @@ def property_schema(field: Field) -> dict[str, Any]:
         told |= {"unit": ucum_unit(unit.symbol), own("unit"): unit.symbol}
     if field.accuracy is not None:
         told[own("accuracy")] = round(field.accuracy / unit.factor, _DIGITS)
+    if field.colour is not None:
+        told[own("colour")] = field.colour
     if field.believable is not None:
         low, high = (round(float(unit.from_base(end)), _DIGITS) for end in field.believable)
         told |= {"minimum": low, "maximum": high}

@@ -6198,6 +6198,11 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/parts/colour_choice.py" />
+      <source>any</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/parts/copying.py" />
       <source>Copy</source>
       <translation type="unfinished" />
@@ -7609,11 +7614,6 @@
     </message>
     <message>
       <location filename="desk/stations/field_dialog.py" />
-      <source>any</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/field_dialog.py" />
       <source>Not in the Ledger (it is kept and watched)</source>
       <translation type="unfinished" />
     </message>
@@ -8008,6 +8008,36 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/stations/kind_tables.py" />
+      <source>fields of the kind</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kind_tables.py" />
+      <source>what it measures</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kind_tables.py" />
+      <source>its unit</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kind_tables.py" />
+      <source>colour of its trace</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kind_tables.py" />
+      <source>controls of the kind</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kind_tables.py" />
+      <source>its sort</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/stations/kinds_dialog.py" />
       <source>Kinds of stations</source>
       <translation type="unfinished" />
@@ -8039,16 +8069,6 @@
     </message>
     <message>
       <location filename="desk/stations/kinds_dialog.py" />
-      <source>fields of the kind</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/kinds_dialog.py" />
-      <source>controls of the kind</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/kinds_dialog.py" />
       <source>Which bytes of its messages are which field, by example</source>
       <translation type="unfinished" />
     </message>
@@ -8075,21 +8095,6 @@
     <message>
       <location filename="desk/stations/kinds_dialog.py" />
       <source>Reports every</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/kinds_dialog.py" />
-      <source>what it measures</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/kinds_dialog.py" />
-      <source>its unit</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/kinds_dialog.py" />
-      <source>its sort</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -8140,66 +8145,6 @@
     <message>
       <location filename="desk/stations/kinds_dialog.py" />
       <source>Save as…</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/kinds_dialog.py" />
-      <source>field</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/kinds_dialog.py" />
-      <source>measures</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/kinds_dialog.py" />
-      <source>in</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/kinds_dialog.py" />
-      <source>accurate ±</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/kinds_dialog.py" />
-      <source>believable</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/kinds_dialog.py" />
-      <source>to</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/kinds_dialog.py" />
-      <source>control</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/kinds_dialog.py" />
-      <source>title</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/kinds_dialog.py" />
-      <source>sort</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/kinds_dialog.py" />
-      <source>unit</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/kinds_dialog.py" />
-      <source>from</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/kinds_dialog.py" />
-      <source>choices</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -8260,6 +8205,11 @@
     <message>
       <location filename="desk/stations/kinds_dialog.py" />
       <source>The kind is in {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>field</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -8960,6 +8910,11 @@
     <message>
       <location filename="desk/stations/registers_dialog.py" />
       <source>device</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/registers_dialog.py" />
+      <source>from</source>
       <translation type="unfinished" />
     </message>
     <message>

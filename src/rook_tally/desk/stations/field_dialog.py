@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QIcon, QPixmap
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -23,11 +22,11 @@ from rook_tally.core.quantities.field_words import (
     words_of,
 )
 from rook_tally.core.quantities.registry import QUANTITIES
-from rook_tally.core.quantities.series_settings import COLOURS
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.deletion import RemoveField
 from rook_tally.desk.data.store_client import StoreClient
-from rook_tally.desk.parts.fonts_and_colours import colour, face
+from rook_tally.desk.parts.colour_choice import ColourChoice
+from rook_tally.desk.parts.fonts_and_colours import face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.saving_dialog import SavingDialog
 from rook_tally.desk.parts.widgets import tint
@@ -63,15 +62,10 @@ class FieldDialog(SavingDialog):
         self.accuracy = QLineEdit(words.accuracy)
         ordinary = usual.accuracy / abs(series.shown.unit.factor)
         self.accuracy.setPlaceholderText(tr("as usual: ±{0:.3g}", ordinary))
-        self.decimals, self.colour = QComboBox(), QComboBox()
+        self.decimals = QComboBox()
+        self.colour = ColourChoice(theme, series.settings.colour)
         self.decimals.addItems([tr("as usual"), *(str(one) for one in range(5))])
         self.decimals.setCurrentIndex(max(0, self.decimals.findText(words.decimals or "-")))
-        self.colour.addItem(tr("any"))
-        for at in range(COLOURS):
-            swatch = QPixmap(28, 12)
-            swatch.fill(colour(theme.traces[at]))
-            self.colour.addItem(QIcon(swatch), str(at + 1))
-        self.colour.setCurrentIndex(series.settings.colour or 0)
         self.hidden = QCheckBox(tr("Not in the Ledger (it is kept and watched)"))
         self.left_out = QCheckBox(tr("Do not keep what comes from now on"))
         self.hidden.setChecked(series.settings.hidden)

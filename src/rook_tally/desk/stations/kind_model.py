@@ -36,7 +36,8 @@ _DIGITS = 9
 
 @dataclass(frozen=True, slots=True)
 class TypedField:
-    """A field as it is typed: `accuracy`, `low` and `high` in its unit; empty for the usual."""
+    """A field as it is typed: `accuracy`, `low` and `high` in its unit; empty for the usual.
+    `colour` is that of its trace, from 1."""
 
     name: str = ""
     quantity: str = "temperature"
@@ -44,6 +45,7 @@ class TypedField:
     accuracy: str = ""
     low: str = ""
     high: str = ""
+    colour: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -228,7 +230,7 @@ def _field_row(one: Field) -> TypedField:
         if one.believable is None
         else (_text(float(unit.from_base(end))) for end in one.believable)
     )
-    return TypedField(one.name, one.quantity, one.unit, accuracy, low, high)
+    return TypedField(one.name, one.quantity, one.unit, accuracy, low, high, one.colour)
 
 
 def _text(value: float) -> str:
@@ -249,7 +251,7 @@ def _field(at: int, row: TypedField) -> Field:
     except UsageError as error:
         raise UsageError(tr("field {0}: {1}", at, error.what), remedy=error.remedy) from None
     exact = None if accuracy is None else round(accuracy, _DIGITS)
-    return Field(row.name.strip(), row.quantity, row.unit, exact, believable)
+    return Field(row.name.strip(), row.quantity, row.unit, exact, believable, row.colour)
 
 
 def _control_row(one: Control) -> TypedControl:

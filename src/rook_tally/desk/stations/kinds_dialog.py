@@ -9,16 +9,12 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
-    QComboBox,
     QFormLayout,
     QHBoxLayout,
-    QHeaderView,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
     QPushButton,
-    QTableWidget,
-    QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
@@ -27,11 +23,9 @@ from rook_tally.core.errors import UsageError
 from rook_tally.core.in_reach import Reachable
 from rook_tally.core.quantities.bluetooth_map import BluetoothMap
 from rook_tally.core.quantities.byte_layout import ByteLayout
-from rook_tally.core.quantities.controls import ControlKind
 from rook_tally.core.quantities.kinds import Kind
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.modbus_map import ModbusRegister
-from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.door_trial import RegistersReader
 from rook_tally.desk.data.file_names import FilePurpose
@@ -42,7 +36,6 @@ from rook_tally.desk.parts.file_dialog import file_to_read, file_to_save
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.list_menu import offer_buttons
-from rook_tally.desk.parts.row_table import picked_row
 from rook_tally.desk.parts.saving_dialog import dialog_buttons
 from rook_tally.desk.parts.widgets import list_style, tint
 from rook_tally.desk.stations.bluetooth_dialog import BluetoothDialog
@@ -59,15 +52,15 @@ from rook_tally.desk.stations.kind_model import (
     form_of,
     kind_of,
     missing_fields,
-    units_of,
 )
+from rook_tally.desk.stations.kind_tables import ControlsTable, FieldsTable
 from rook_tally.desk.stations.layout_dialog import LayoutDialog
 from rook_tally.desk.stations.registers_dialog import RegistersDialog
 from rook_tally.desk.stations.texts import tr
 
 _ADD_DOOR = "rook-tally door add "
 _SLUG = Qt.ItemDataRole.UserRole
-_ROW, _LIST_WIDTH, _WIDE = 30, 230, 1
+_LIST_WIDTH = 230
 
 
 class KindsDialog(AskingDialog):
@@ -106,20 +99,7 @@ class KindsDialog(AskingDialog):
         self.cadence.setAccessibleName(tr("how often it reports"))
         self.called = Label()
         self.called.setWordWrap(True)
-        heads = (
-            (tr("field"), tr("measures"), tr("in"), tr("accurate ±"), tr("believable"), tr("to")),
-            (
-                tr("control"),
-                tr("title"),
-                tr("sort"),
-                tr("unit"),
-                tr("from"),
-                tr("to"),
-                tr("choices"),
-            ),
-        )
-        self.fields = self._table(heads[0], tr("fields of the kind"), stretched=1)
-        self.controls = self._table(heads[1], tr("controls of the kind"), stretched=6)
+        self.fields, self.controls = FieldsTable(theme), ControlsTable(theme)
         self.add_field, self.drop_field = QPushButton(tr("Add")), QPushButton(tr("Remove"))
         self.add_control, self.drop_control = QPushButton(tr("Add")), QPushButton(tr("Remove"))
         self.problem = Label()
@@ -142,23 +122,6 @@ class KindsDialog(AskingDialog):
     def is_touched(self) -> bool:
         """True if something of the kind is not as it was shown: cells and its layout too."""
         return self.save.isEnabled() and self.form != self._shown
-
-    def _table(self, heads: Sequence[str], name: str, *, stretched: int) -> QTableWidget:
-        table = QTableWidget(0, len(heads))
-        table.setHorizontalHeaderLabels(list(heads))
-        table.setAccessibleName(name)
-        table.setStyleSheet(picked_row(self._theme))
-        table.verticalHeader().hide()
-        table.verticalHeader().setDefaultSectionSize(_ROW)
-        table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
-        table.setTabKeyNavigation(False)
-        header = table.horizontalHeader()
-        header.setSectionResizeMode(QHeaderView.ResizeMode.Interactive)
-        header.setSectionResizeMode(stretched, QHeaderView.ResizeMode.Stretch)
-        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        for column in range(len(heads)):
-            table.setColumnWidth(column, 150 if column == _WIDE else 96)
-        return table
 
     def _lay_out(self) -> None:
         for button in (
@@ -216,10 +179,10 @@ class KindsDialog(AskingDialog):
         self.new.clicked.connect(lambda: self._fill(KindForm(fields=(TypedField(),)), None))
         self.copy.clicked.connect(self._on_copy)
         self.remove.clicked.connect(self._on_remove)
-        self.add_field.clicked.connect(lambda: self._put_field(TypedField(), picked=True))
-        self.add_control.clicked.connect(lambda: self._put_control(TypedControl(), picked=True))
-        for drop, table in ((self.drop_field, self.fields), (self.drop_control, self.controls)):
-            drop.clicked.connect(partial(self._drop_row, table))
+        self.add_field.clicked.connect(lambda: self.fields.put(TypedField(), picked=True))
+        self.add_control.clicked.connect(lambda: self.controls.put(TypedControl(), picked=True))
+        self.drop_field.clicked.connect(self.fields.drop)
+        self.drop_control.clicked.connect(self.controls.drop)
         self.bytes.clicked.connect(self._on_bytes)
         self.modbus.clicked.connect(self._on_registers)
         self.radio.clicked.connect(lambda: self._on_radio(typed_bluetooth(self.form.bluetooth)))
@@ -274,9 +237,9 @@ class KindsDialog(AskingDialog):
         self.fields.setRowCount(0)
         self.controls.setRowCount(0)
         for one in form.fields:
-            self._put_field(one)
+            self.fields.put(one)
         for control in form.controls:
-            self._put_control(control)
+            self.controls.put(control)
         self.remove.setEnabled(before is not None and before.slug in self._listing.own)
         self._say("")
         self._shown = self.form
@@ -290,79 +253,17 @@ class KindsDialog(AskingDialog):
         words = [tr("in files {0}", called) if called else tr("new"), *_beside(self._begun)]
         self.called.setText(" · ".join(words))
 
-    def _put_field(self, row: TypedField, *, picked: bool = False) -> None:
-        table, at = self.fields, self.fields.rowCount()
-        table.insertRow(at)
-        quantity, unit = QComboBox(), QComboBox()
-        for slug, one in QUANTITIES.items():
-            quantity.addItem(one.name, slug)
-        quantity.setCurrentIndex(max(0, quantity.findData(row.quantity)))
-        quantity.setAccessibleName(tr("what it measures"))
-        unit.setAccessibleName(tr("its unit"))
-        self._offer_units(quantity, unit)
-        unit.setCurrentIndex(max(0, unit.findData(row.unit)))
-        quantity.activated.connect(lambda _: self._offer_units(quantity, unit))
-        for column, text in ((0, row.name), (3, row.accuracy), (4, row.low), (5, row.high)):
-            table.setItem(at, column, QTableWidgetItem(text))
-        table.setCellWidget(at, 1, quantity)
-        table.setCellWidget(at, 2, unit)
-        if picked:
-            table.setCurrentCell(at, 0)
-            table.setFocus()
-
-    @staticmethod
-    def _offer_units(quantity: QComboBox, unit: QComboBox) -> None:
-        unit.clear()
-        for symbol in units_of(str(quantity.currentData())):
-            unit.addItem(symbol or "–", symbol)
-
-    def _put_control(self, row: TypedControl, *, picked: bool = False) -> None:
-        table, at = self.controls, self.controls.rowCount()
-        table.insertRow(at)
-        sort = QComboBox()
-        for one in ControlKind:
-            sort.addItem(tr(one.value), one)
-        sort.setCurrentIndex(sort.findData(row.sort))
-        sort.setAccessibleName(tr("its sort"))
-        texts = {0: row.name, 1: row.title, 3: row.unit, 4: row.low, 5: row.high, 6: row.choices}
-        for column, text in texts.items():
-            table.setItem(at, column, QTableWidgetItem(text))
-        table.setCellWidget(at, 2, sort)
-        if picked:
-            table.setCurrentCell(at, 0)
-            table.setFocus()
-
-    @staticmethod
-    def _drop_row(table: QTableWidget) -> None:
-        if table.currentRow() >= 0:
-            table.removeRow(table.currentRow())
-
     @property
     def form(self) -> KindForm:
         """What is typed."""
-        fields = tuple(
-            TypedField(
-                _cell(self.fields, at, 0),
-                str(_chosen(self.fields, at, 1)),
-                str(_chosen(self.fields, at, 2)),
-                *(_cell(self.fields, at, column) for column in (3, 4, 5)),
-            )
-            for at in range(self.fields.rowCount())
-        )
-        controls = []
-        for at in range(self.controls.rowCount()):
-            sort = _chosen(self.controls, at, 2)
-            assert isinstance(sort, ControlKind)
-            texts = [_cell(self.controls, at, column) for column in (0, 1, 3, 4, 5, 6)]
-            controls.append(TypedControl(texts[0], texts[1], sort, *texts[2:]))
         slug = "" if self._before is None else self._before.slug
         return replace(
             self._begun,
             slug=slug,
             name=self.name.text(),
             cadence=self.cadence.text(),
-            fields=fields,
-            controls=tuple(controls),
+            fields=self.fields.rows,
+            controls=self.controls.rows,
         )
 
     def _choose_to_read(self) -> None:
@@ -465,7 +366,7 @@ class KindsDialog(AskingDialog):
 
     def _propose(self, names: Sequence[str]) -> None:
         for one in missing_fields(names, self.form.fields):
-            self._put_field(one)
+            self.fields.put(one)
 
     def describe(self, sensor: Reachable) -> None:
         """Begin a kind for a sensor that is heard by Bluetooth."""
@@ -524,14 +425,3 @@ def _beside(form: KindForm) -> list[str]:
         (form.source, form.source),
     ]
     return [words for one, words in told if one]
-
-
-def _cell(table: QTableWidget, row: int, column: int) -> str:
-    item = table.item(row, column)
-    return "" if item is None else item.text()
-
-
-def _chosen(table: QTableWidget, row: int, column: int) -> object:
-    box = table.cellWidget(row, column)
-    assert isinstance(box, QComboBox)
-    return box.currentData()

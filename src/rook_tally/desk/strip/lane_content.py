@@ -33,7 +33,7 @@ def lane_content(model: StripModel, at: int) -> LaneContent:
 
 def trace_colour(series: Series, at: int) -> int:
     """The place among the theme's colours of the trace that is drawn as a lane's next."""
-    picked = series.settings.colour
+    picked = series.colour
     return at if picked is None else picked - 1
 
 

@@ -152,6 +152,14 @@ class Series:
     calibrations: Calibrations = ()
 
     @property
+    def colour(self) -> int | None:
+        """The colour of its trace, from 1: its own, or that of its kind; None for any."""
+        if self.settings.colour is not None:
+            return self.settings.colour
+        told = self.station.kind.field(self.field)
+        return None if told is None else told.colour
+
+    @property
     def shown(self) -> DisplayUnit:
         """Its unit and decimals."""
         return DisplayUnit(self.quantity, self.unit_shown or self.quantity.base)
