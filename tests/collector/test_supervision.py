@@ -189,6 +189,7 @@ DUTIES = {
     "mqtt session",
     "broker",
     "connections",
+    "firmware",
     "in reach",
     "page connections",
     "passwords",

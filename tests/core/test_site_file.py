@@ -13,6 +13,7 @@ from rook_tally.core.alarms.channels import Channel, ChannelKind
 from rook_tally.core.alarms.definitions import Scope, Watch, WatchKind
 from rook_tally.core.door_settings import (
     BluetoothSetting,
+    BrokerSetting,
     CoapSetting,
     ModbusSetting,
     PollSetting,
@@ -257,6 +258,7 @@ CONTENTS = st.builds(
         | st.builds(CoapSetting, listen=NAMES)
         | st.builds(ModbusSetting, address=NAMES, station=NAMES, unit=st.integers(0, 9))
         | st.builds(ProbesSetting, root=NAMES)
+        | st.builds(BrokerSetting, url=NAMES.map(lambda one: f"mqtt://{one}"), authority=NAMES)
         | st.builds(BluetoothSetting, adapter=st.just("") | NAMES),
         max_size=4,
         unique_by=door_name,

@@ -81,6 +81,7 @@ def test_the_sheet_says_that_doors_are_closed_to_others_and_opens_them(
     tasks = window.stations.tasks
     qtbot.waitUntil(lambda: window.stations.model.picked is not None, timeout=PATIENCE_MS)
     tasks.show_sheet()
+    qtbot.waitUntil(lambda: tasks.sheet is not None, timeout=PATIENCE_MS)
     assert tasks.sheet is not None
     assert tasks.sheet.open_doors.isVisible()
     tasks.sheet.open_doors.click()

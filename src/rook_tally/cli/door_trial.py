@@ -5,8 +5,8 @@ from __future__ import annotations
 import asyncio
 from collections.abc import Iterator
 
-from rook_tally.cli.doors import asked_modbus, asked_once, with_port
-from rook_tally.core.door_settings import DoorSettings, ModbusSetting, PollSetting
+from rook_tally.cli.doors import asked_modbus, asked_once, heard_at, with_port
+from rook_tally.core.door_settings import BrokerSetting, DoorSettings, ModbusSetting, PollSetting
 from rook_tally.core.errors import DecodeError, UsageError
 from rook_tally.core.quantities.message_bytes import Json
 from rook_tally.core.quantities.modbus_map import RegisterTable
@@ -37,6 +37,8 @@ def try_door(store: Store, settings: DoorSettings) -> DoorTrial:
             return _of_answer(message, settings)
         case ModbusSetting():
             return _of_device(store, settings)
+        case BrokerSetting():
+            return _of_broker(settings)
         case _:
             raise UsageError(
                 "doors of this sort are not asked: they hear",
@@ -57,6 +59,17 @@ def read_registers(
     from rook_tally.intake.doors.modbus import registers_from
 
     return asyncio.run(registers_from(with_port(settings), table, at, count))
+
+
+def _of_broker(settings: BrokerSetting) -> DoorTrial:
+    told = asyncio.run(heard_at(settings))
+    values = [
+        TriedValue(one.topic, shortened(one.body.decode("utf-8", "replace"), _SHOWN))
+        for one in told[:_MOST_VALUES]
+    ]
+    return DoorTrial(
+        "", tuple(values), "" if values else "it lets us in, and nothing is said there"
+    )
 
 
 def _of_answer(message: Message, settings: PollSetting) -> DoorTrial:

@@ -8,6 +8,7 @@ import shlex
 import threading
 from collections.abc import Callable, Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 from urllib.parse import urlsplit
 
 import msgspec
@@ -18,9 +19,11 @@ from rook_tally.cli.changing import changing
 from rook_tally.cli.first_use import ask_first
 from rook_tally.cli.selectors import station_named
 from rook_tally.cli.strays import mapped_field
+from rook_tally.core.door_settings import without_password
 from rook_tally.core.errors import DecodeError, UsageError
 from rook_tally.core.quantities.modbus_map import ModbusRegister
 from rook_tally.intake.addresses import endpoint_from
+from rook_tally.intake.bounds import shortened
 from rook_tally.intake.decode import DecodeSettings, decoded
 from rook_tally.intake.decode.json_pointer import checked_pointer
 from rook_tally.intake.decode.regex_lines import LinePattern, line_pattern_from, pattern_by_example
@@ -34,6 +37,7 @@ from rook_tally.login import login_name
 from rook_tally.store.maintenance import existing_store, open_store
 from rook_tally.store.site import (
     BluetoothSetting,
+    BrokerSetting,
     CoapSetting,
     DoorSettings,
     FolderSetting,
@@ -52,7 +56,11 @@ from rook_tally.store.site import (
 )
 from rook_tally.store.site.change_history import noting_changes
 
+if TYPE_CHECKING:
+    from rook_tally.intake.doors.topics_heard import HeardTopic
+
 _EXAMPLES = 20
+_HEARD_S = 4.0
 
 
 def list_doors(where: str, *, as_json: bool) -> None:
@@ -122,6 +130,14 @@ def in_words(settings: DoorSettings) -> str:
                 words += ["--stop-bits", str(settings.stop_bits)]
         case CoapSetting():
             words = ["coap", "--listen", settings.listen]
+        case BrokerSetting():
+            words = ["broker", settings.url]
+            for option, file in (
+                ("--ca", settings.authority),
+                ("--cert", settings.certificate),
+                ("--key", settings.key),
+            ):
+                words += [option, file] if file else []
         case BluetoothSetting():
             words = ["bluetooth", *(["--adapter", settings.adapter] if settings.adapter else [])]
     return shlex.join(words)
@@ -180,6 +196,8 @@ def _is_same(one: DoorSettings, other: DoorSettings) -> bool:
             return (one.address, one.unit) == (other.address, other.unit)
         case CoapSetting(), CoapSetting():
             return one.listen == other.listen
+        case BrokerSetting(), BrokerSetting():
+            return without_password(one) == without_password(other)
         case BluetoothSetting(), BluetoothSetting():
             return one.adapter == other.adapter
     return False
@@ -304,6 +322,35 @@ def add_coap_door(where: str, listen: str) -> None:
             "over the network messages are protected by OSCORE, with what "
             "rook-tally station sheet KEY --key … says"
         )
+
+
+def add_broker_door(where: str, settings: BrokerSetting, *, only_try: bool, is_sure: bool) -> None:
+    """Set up a further broker, or listen to it for a moment and show what is said there."""
+    from rook_tally.intake.doors.further_broker import outside_broker
+
+    outside_broker(settings)
+    if only_try:
+        for one in asyncio.run(heard_at(settings)):
+            typer.echo(f"{one.topic}  {shortened(one.body.decode('utf-8', 'replace'))}")
+        return
+    with open_store(where) as store, store.read() as connection:
+        opened = [told for told in [first_use(connection, settings)] if told]
+    ask_first(opened, is_sure=is_sure)
+    _set_up(where, settings)
+
+
+async def heard_at(settings: BrokerSetting) -> list[HeardTopic]:
+    """What is said at a broker within some seconds.
+
+    Raises
+    ------
+    DoorError
+        When it cannot be reached, or does not let us in.
+    """
+    from rook_tally.intake.doors.further_broker import outside_broker
+    from rook_tally.intake.doors.topics_heard import topics_heard
+
+    return await topics_heard(outside_broker(settings), _HEARD_S, lambda _: False)
 
 
 def add_bluetooth_door(where: str, adapter: str) -> None:

@@ -6,6 +6,7 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import TypeAlias
 
+import structlog
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.door_settings import (
@@ -13,13 +14,18 @@ from rook_tally.core.door_settings import (
     DoorSettings,
     ModbusSetting,
     SerialSetting,
+    TopicSetting,
 )
+from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.byte_layout import ByteLayout
 from rook_tally.core.quantities.kind import Kind
 from rook_tally.core.quantities.modbus_map import ModbusRegister
 from rook_tally.intake.door_protocols import WantedOfSensor
+from rook_tally.intake.topics import TopicPattern, topic_pattern_from
 from rook_tally.store.site import Station, load_site
 from rook_tally.store.site.kinds import kinds
+
+_log = structlog.get_logger(__name__)
 
 Registers: TypeAlias = Mapping[str, tuple[ModbusRegister, ...]]
 Layouts: TypeAlias = Mapping[str, ByteLayout]
@@ -43,19 +49,21 @@ class ByRadio:
 @dataclass(frozen=True, slots=True)
 class DoorNeeds:
     """Registers of the stations that Modbus doors ask, and layouts of those that serial ports
-    hear, by station; and what is wanted of Bluetooth sensors."""
+    hear, by station; what is wanted of Bluetooth sensors, and of topics of others."""
 
     registers: Registers = field(default_factory=dict)
     layouts: Layouts = field(default_factory=dict)
     by_radio: ByRadio = field(default_factory=ByRadio)
+    patterns: tuple[TopicPattern, ...] = ()
 
 
 def door_needs(connection: Connection, settings: Sequence[DoorSettings]) -> DoorNeeds:
     """What these doors have to know; nothing is read where none of them does."""
+    patterns = topic_patterns(settings)
     if not any(
         isinstance(one, ModbusSetting | SerialSetting | BluetoothSetting) for one in settings
     ):
-        return DoorNeeds()
+        return DoorNeeds(patterns=patterns)
     site = load_site(connection)
     asked = {one.station for one in settings if isinstance(one, ModbusSetting)}
     heard = {one.station for one in settings if isinstance(one, SerialSetting)}
@@ -78,7 +86,20 @@ def door_needs(connection: Connection, settings: Sequence[DoorSettings]) -> Door
             if one.key in heard and one.kind.layout is not None
         },
         by_radio,
+        patterns,
     )
+
+
+def topic_patterns(settings: Sequence[DoorSettings]) -> tuple[TopicPattern, ...]:
+    """The topics of others that are wanted."""
+    found = []
+    for one in settings:
+        if isinstance(one, TopicSetting):
+            try:
+                found.append(topic_pattern_from(one.pattern, one.station))
+            except UsageError as error:
+                _log.warning("topics_not_understood", pattern=one.pattern, why=error.what)
+    return tuple(found)
 
 
 def _wanted(kind: Kind, station: Station | None = None) -> WantedOfSensor | None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Protocol, runtime_checkable
 
@@ -13,6 +14,7 @@ import structlog
 from rook_tally.clock import now_us
 from rook_tally.collector.door_needs import DoorNeeds, door_needs
 from rook_tally.collector.heartbeat import Heartbeat
+from rook_tally.collector.in_thread import made_in_thread
 from rook_tally.collector.requests import RequestRunner
 from rook_tally.collector.settings import SettingsFollower
 from rook_tally.core.background import BeginDuty, begin_unwatched
@@ -23,6 +25,7 @@ from rook_tally.intake.pipeline.commit_queue import CommitQueue
 from rook_tally.store.base import Store
 from rook_tally.store.site import (
     BluetoothSetting,
+    BrokerSetting,
     CoapSetting,
     DoorSettings,
     FolderSetting,
@@ -34,6 +37,7 @@ from rook_tally.store.site import (
     door_settings,
 )
 from rook_tally.store.site.closed_ways import closed_ways
+from rook_tally.store.site.leases import Lease, Role
 
 _log = structlog.get_logger(__name__)
 
@@ -102,6 +106,11 @@ class DoorSupervisor:
         for key, settings in wanted.items():
             if key not in self._open:
                 self._open_one(key, settings)
+
+    async def _hold_broker(self, slot: int) -> Lease | None:
+        """The right to take in from a further broker."""
+        take = partial(self._presence.duties.take, Role.FURTHER_BROKER, slot)
+        return await made_in_thread(take, lambda taken: None if taken is None else taken.release())
 
     def heard_by_radio(self) -> list[Heard] | None:
         """What open Bluetooth doors hear; None where there is none."""
@@ -197,6 +206,18 @@ class DoorSupervisor:
                     clock=now_us,
                     controls=self._requests.controls_for,
                 )
+            case BrokerSetting():
+                from rook_tally.intake.doors.further_broker import FurtherBrokerDoor
+
+                door = FurtherBrokerDoor(
+                    settings,
+                    site=self._store.id,
+                    hold=self._hold_broker,
+                    patterns=lambda: self._needs.patterns,
+                    reception=self._commits,
+                    report=report,
+                    clock=now_us,
+                )
             case TopicSetting():  # part of the MQTT door
                 return
         door.open(self._begin, name)
@@ -222,5 +243,7 @@ def _address(settings: DoorSettings) -> str:
             return f"{settings.address}#{settings.unit}"
         case CoapSetting():
             return settings.listen
+        case BrokerSetting():
+            return polled_address(settings)
         case TopicSetting():
             return settings.pattern

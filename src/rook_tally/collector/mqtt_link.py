@@ -14,28 +14,22 @@ from pathlib import Path
 import structlog
 
 from rook_tally.clock import now_us
+from rook_tally.collector.door_needs import topic_patterns
 from rook_tally.collector.heartbeat import Heartbeat
 from rook_tally.collector.in_thread import made_in_thread
 from rook_tally.collector.requests import RequestRunner
 from rook_tally.collector.settings import SettingsFollower
 from rook_tally.core.access_policy import KeysWanted
 from rook_tally.core.background import BeginDuty, begin_unwatched
-from rook_tally.core.errors import DoorError, StoreError, UsageError
+from rook_tally.core.errors import DoorError, StoreError
 from rook_tally.core.ways_out import WayOutSort
 from rook_tally.intake.addresses import BuiltinBroker, Certificate, OutsideBroker
 from rook_tally.intake.doors.broker import PrivateBroker
 from rook_tally.intake.doors.mqtt import MqttDoor, SessionUse
 from rook_tally.intake.doors.topics_heard import HeardTopic, topics_heard
 from rook_tally.intake.pipeline.commit_queue import CommitQueue
-from rook_tally.intake.topics import TopicPattern, topic_pattern_from
-from rook_tally.store.site import (
-    DoorState,
-    Station,
-    TopicSetting,
-    collectors,
-    door_settings,
-    load_site,
-)
+from rook_tally.intake.topics import TopicPattern
+from rook_tally.store.site import DoorState, Station, collectors, door_settings, load_site
 from rook_tally.store.site.closed_ways import WHY_CLOSED, closed_ways
 from rook_tally.store.site.leases import Lease, Leases, Role
 from rook_tally.store.site.mqtt_sessions import forget_sessions_used, sessions_used
@@ -275,14 +269,7 @@ class MqttLink:
         for name, number in site.aliases.items():
             # A box that was not told its new name goes on under the old one.
             stations += [replace(one, key=name) for one in stations if one.id == number]
-        patterns = []
-        for one in settings:
-            if isinstance(one, TopicSetting):
-                try:
-                    patterns.append(topic_pattern_from(one.pattern, one.station))
-                except UsageError as error:
-                    _log.warning("topics_not_understood", pattern=one.pattern, why=error.what)
-        return stations, patterns, keys
+        return stations, list(topic_patterns(settings)), keys
 
     @property
     def _group(self) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from pathlib import PurePath
+from urllib.parse import urlsplit
 
 import msgspec
 from msgspec.structs import replace
@@ -86,6 +87,17 @@ class CoapSetting(msgspec.Struct, frozen=True, tag="coap", omit_defaults=True):
     listen: str = "127.0.0.1:5683"
 
 
+class BrokerSetting(msgspec.Struct, frozen=True, tag="broker", omit_defaults=True):
+    """A further broker, somebody else's: mqtt:// or mqtts://, with a name and a password where it
+    wants them. `authority` is a file of who vouches for it, `certificate` and `key` say who we
+    are."""
+
+    url: str
+    authority: str = ""
+    certificate: str = ""
+    key: str = ""
+
+
 DoorSettings = (
     SerialSetting
     | PollSetting
@@ -95,12 +107,13 @@ DoorSettings = (
     | ProbesSetting
     | ModbusSetting
     | CoapSetting
+    | BrokerSetting
 )
 
 
 def without_password(settings: DoorSettings) -> DoorSettings:
     """The settings without a name and a password in their address."""
-    if isinstance(settings, PollSetting):
+    if isinstance(settings, PollSetting | BrokerSetting):
         return replace(settings, url=_USER.sub(r"\1", settings.url))
     return settings
 
@@ -110,7 +123,7 @@ def polled_address(settings: DoorSettings) -> str:
     told = without_password(settings)
     if isinstance(told, ModbusSetting) and not told.address.startswith("/"):
         return f"modbus://{told.address}"
-    return told.url if isinstance(told, PollSetting) else ""
+    return told.url if isinstance(told, PollSetting | BrokerSetting) else ""
 
 
 def door_name(settings: DoorSettings) -> str:
@@ -130,6 +143,8 @@ def door_name(settings: DoorSettings) -> str:
         return f"modbus {told.address} {told.unit}"
     if isinstance(told, CoapSetting):
         return f"coap {told.listen}"
+    if isinstance(told, BrokerSetting):
+        return f"broker {told.url}"
     return f"bluetooth {told.adapter}".strip()
 
 
@@ -150,6 +165,8 @@ def running_door(settings: DoorSettings) -> str:
             return f"modbus {settings.station}"
         case CoapSetting():
             return "coap"
+        case BrokerSetting():
+            return f"broker {urlsplit(polled_address(settings)).netloc}"
         case TopicSetting():
             # Part of the broker's.
             return "mqtt"
@@ -176,6 +193,6 @@ def door_of_table(table: dict[str, object]) -> DoorSettings:
     except msgspec.ValidationError as error:
         raise UsageError(
             str(error),
-            remedy="sorts: serial, poll, folder, topics, bluetooth, probes, modbus, coap",
+            remedy="sorts: serial, poll, folder, topics, bluetooth, probes, modbus, coap, broker",
         ) from None
     return settings

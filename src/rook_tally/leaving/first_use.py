@@ -8,7 +8,13 @@ from urllib.parse import urlsplit
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.alarms.channels import Channel, ChannelKind
-from rook_tally.core.door_settings import DoorSettings, ModbusSetting, PollSetting, polled_address
+from rook_tally.core.door_settings import (
+    BrokerSetting,
+    DoorSettings,
+    ModbusSetting,
+    PollSetting,
+    polled_address,
+)
 from rook_tally.core.forwards.definitions import Forward
 from rook_tally.core.hosts import is_loopback
 from rook_tally.core.site_file.content import SiteContent
@@ -67,7 +73,7 @@ def _host(one: Channel | Forward | DoorSettings) -> str:
             return urlsplit(one.url).hostname or ""
         case Forward(is_on=True):
             return urlsplit(one.address).hostname or ""
-        case PollSetting() | ModbusSetting():
+        case PollSetting() | ModbusSetting() | BrokerSetting():
             return urlsplit(polled_address(one)).hostname or ""
         case _:
             return ""

@@ -21,7 +21,7 @@ from rook_tally.desk.parts.row_table import RowTable
 from rook_tally.desk.parts.saving_dialog import SavingDialog, grow
 from rook_tally.desk.parts.widgets import tint
 
-_ASKED = ("poll", "modbus")
+_ASKED = ("poll", "modbus", "broker")
 _HEADS = ("field", "value", "")
 _ANSWER_HEIGHT = 170
 

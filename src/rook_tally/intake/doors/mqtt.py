@@ -239,7 +239,7 @@ class MqttDoor:
         self._from_thread(self._tell, DoorState.OPEN, "")
 
     def _on_connect_fail(self, _client: mqtt.Client, _data: Any) -> None:
-        self._from_thread(self._tell, DoorState.TRYING, _why_not(self._broker))
+        self._from_thread(self._tell, DoorState.TRYING, why_not(self._broker))
 
     def _on_disconnect(
         self, _client: mqtt.Client, _data: Any, _flags: Any, _reason: Any, _properties: Any
@@ -364,7 +364,7 @@ def _message_from(topic: str, body: bytes, arrived_us: int) -> Message:
     return Message("mqtt", topic, body, arrived_us, station=station, field=field)
 
 
-def _why_not(broker: OutsideBroker) -> str:
+def why_not(broker: OutsideBroker) -> str:
     """Why there is no connection, found out by knocking once: the client library does not say."""
     where = broker.endpoint
     try:

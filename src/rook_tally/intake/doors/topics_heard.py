@@ -9,10 +9,11 @@ from collections.abc import Callable
 import msgspec
 import paho.mqtt.client as mqtt
 from paho.mqtt.enums import CallbackAPIVersion, MQTTProtocolVersion
+from paho.mqtt.reasoncodes import ReasonCode
 
 from rook_tally.core.errors import DoorError
 from rook_tally.intake.addresses import OutsideBroker
-from rook_tally.intake.doors.mqtt import client_tls
+from rook_tally.intake.doors.mqtt import client_tls, why_not
 
 _MOST = 200
 _MOST_MESSAGES = 2_000
@@ -35,14 +36,24 @@ async def topics_heard(
     Raises
     ------
     DoorError
-        When its certificates cannot be used.
+        When it cannot be reached, does not let us in, or its certificates cannot be used.
     """
     found: dict[str, bytes] = {}
     enough = asyncio.Event()
     loop = asyncio.get_running_loop()
     count = 0
+    refused = ""
+    is_in = False
 
-    def on_connect(client: mqtt.Client, *_: object) -> None:
+    def on_connect(
+        client: mqtt.Client, _data: object, _flags: object, reason: ReasonCode, _more: object
+    ) -> None:
+        nonlocal refused, is_in
+        if reason.is_failure:
+            refused = str(reason)
+            loop.call_soon_threadsafe(enough.set)
+            return
+        is_in = True
         client.subscribe("#", 0)
 
     def on_message(_client: mqtt.Client, _data: object, message: mqtt.MQTTMessage) -> None:
@@ -80,4 +91,11 @@ async def topics_heard(
         raise DoorError(f"the broker at {broker.endpoint} cannot be asked: {error}") from None
     finally:
         await asyncio.to_thread(client.loop_stop)
+    if refused:
+        raise DoorError(
+            f"the broker at {broker.endpoint} refused us: {refused}",
+            remedy="give the name and the password it knows",
+        )
+    if not is_in:
+        raise DoorError(await asyncio.to_thread(why_not, broker), remedy="is it there?")
     return [HeardTopic(topic, body) for topic, body in sorted(found.items())]

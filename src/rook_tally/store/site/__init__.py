@@ -35,6 +35,7 @@ from rook_tally.store.site.discovered_stations import (
 from rook_tally.store.site.display_units import show_in_system, show_in_unit, shown_units
 from rook_tally.store.site.door_settings import (
     BluetoothSetting,
+    BrokerSetting,
     CoapSetting,
     DoorSetting,
     DoorSettings,
@@ -150,6 +151,7 @@ __all__ = [
     "AlarmWish",
     "Announced",
     "BluetoothSetting",
+    "BrokerSetting",
     "ClockFault",
     "CoapSetting",
     "Collector",

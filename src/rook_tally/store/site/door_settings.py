@@ -11,6 +11,7 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.door_settings import (
     BluetoothSetting,
+    BrokerSetting,
     CoapSetting,
     DoorSettings,
     FolderSetting,
@@ -28,6 +29,7 @@ from rook_tally.store.base.changes import Subject, note_change
 
 __all__ = [
     "BluetoothSetting",
+    "BrokerSetting",
     "CoapSetting",
     "DoorSetting",
     "DoorSettings",

@@ -46,6 +46,7 @@ class Role(enum.IntEnum):
     REPORTING = 6
     FORWARDING = 7
     FIRMWARE = 8
+    FURTHER_BROKER = 9
 
 
 class LeaseLostError(StoreError):
