@@ -238,7 +238,19 @@ def test_doors_are_announced_and_announcing_stations_found(store_path: Path) -> 
             )
             shown = rook_tally("--store", collector.address, "announced").stdout
             assert "rook-tally door add poll http://127.0.0.1:8123/now --station attic" in shown
-            browser.unregister_service(station)
+            # Whatever says that it can be asked is in reach, as a station or not.
+            lamp = ServiceInfo(
+                "_coap._udp.local.",
+                "lamp._coap._udp.local.",
+                addresses=[socket.inet_aton("127.0.0.1")],
+                port=5683,
+                properties={"path": "air"},
+                server="lamp.local.",
+            )
+            browser.register_service(lamp)
+            wait_until(lambda: ("lamp", "coap://127.0.0.1:5683/air") in names_announced(collector))
+            for one in (station, lamp):
+                browser.unregister_service(one)
             wait_until(lambda: names_announced(collector) == [])
         finally:
             browser.close()

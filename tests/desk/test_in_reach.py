@@ -38,6 +38,7 @@ from rook_tally.store.base import Store
 from rook_tally.store.site import Stray, add_door, door_settings, save_strays
 from rook_tally.store.site.discovered_stations import Announced, note_announced
 from rook_tally.store.site.in_reach import put_in_reach
+from rook_tally.store.site.message_log import MessageLogEntry, write_message_log
 from tests.builders import NOON_US, add_room_air
 from tests.desk.conftest import OpenDesk
 from tests.desk.driving import PATIENCE_MS, opened, press
@@ -259,7 +260,8 @@ def test_an_address_is_tried_and_its_values_are_picked_with_a_click(
     dialog = page(window, qtbot)
     dialog.new.click()
     form = opened(qtbot, dialog, DoorDialog)
-    # A port is not asked.
+    # A folder is not asked.
+    form.sort.setCurrentIndex(form.sort.findData("folder"))
     assert not form.try_it.isVisible()
     form.sort.setCurrentIndex(form.sort.findData("poll"))
     form.try_it.click()
@@ -285,6 +287,46 @@ def test_an_address_is_tried_and_its_values_are_picked_with_a_click(
     press(form, QDialogButtonBox.StandardButton.Save)
     qtbot.waitUntil(partial(_are_more, store, before), timeout=PATIENCE_MS)
     assert PollSetting(box, "box", 60.0, {"t": "/air/t", "a_b": "/a~1b"}) in doors_of(store)
+
+
+def test_a_pattern_is_made_of_the_last_lines_of_a_port(
+    window: DeskWindow, store: Store, qtbot: QtBot
+) -> None:
+    window.trier = partial(try_door, store)
+    dialog = page(window, qtbot)
+    dialog.new.click()
+    form = opened(qtbot, dialog, DoorDialog)
+    form.fields["path"].setText("/dev/ttyUSB0")
+    form.fields["station"].setText("bench")
+    form.try_it.click()
+    qtbot.waitUntil(lambda: "no line of bench" in form.problem.text(), timeout=PATIENCE_MS)
+    lines = [b"Temp> 21.5 Hum> 43", b"Temp> 21.7 Hum> 44"]
+    with store.write() as connection:
+        write_message_log(
+            connection,
+            [
+                MessageLogEntry(
+                    NOON_US + at,
+                    "bench",
+                    "serial",
+                    "/dev/ttyUSB0",
+                    line,
+                    len(line),
+                    *(0, 0, 0, 1, 0),
+                    "no form we know",
+                )
+                for at, line in enumerate(lines)
+            ],
+        )
+    form.try_it.click()
+    qtbot.waitUntil(lambda: form.answer.rowCount() == 2, timeout=PATIENCE_MS)
+    assert "made of its last lines" in form.said.text()
+    assert "(?P<temp>" in form.fields["pattern"].text()
+    press(form, QDialogButtonBox.StandardButton.Save)
+    qtbot.waitUntil(
+        lambda: any(isinstance(one, SerialSetting) and one.pattern for one in doors_of(store)),
+        timeout=PATIENCE_MS,
+    )
 
 
 def _is_read(form: DoorDialog, row: int) -> bool:

@@ -5,8 +5,14 @@ from __future__ import annotations
 import asyncio
 from collections.abc import Iterator
 
-from rook_tally.cli.doors import asked_modbus, asked_once, heard_at, with_port
-from rook_tally.core.door_settings import BrokerSetting, DoorSettings, ModbusSetting, PollSetting
+from rook_tally.cli.doors import asked_modbus, asked_once, heard_at, last_lines, with_port
+from rook_tally.core.door_settings import (
+    BrokerSetting,
+    DoorSettings,
+    ModbusSetting,
+    PollSetting,
+    SerialSetting,
+)
 from rook_tally.core.errors import DecodeError, UsageError
 from rook_tally.core.quantities.message_bytes import Json
 from rook_tally.core.quantities.modbus_map import RegisterTable
@@ -14,6 +20,7 @@ from rook_tally.desk.data.door_trial import DoorTrial, TriedValue
 from rook_tally.intake.bounds import DEEPEST, shortened
 from rook_tally.intake.decode import DecodeSettings, decoded
 from rook_tally.intake.decode.json_text import parsed
+from rook_tally.intake.decode.regex_lines import line_pattern_from, pattern_by_example
 from rook_tally.intake.message import Message
 from rook_tally.store.base import Store
 from rook_tally.store.site import load_site
@@ -39,6 +46,8 @@ def try_door(store: Store, settings: DoorSettings) -> DoorTrial:
             return _of_device(store, settings)
         case BrokerSetting():
             return _of_broker(settings)
+        case SerialSetting():
+            return _of_lines(store, settings)
         case _:
             raise UsageError(
                 "doors of this sort are not asked: they hear",
@@ -59,6 +68,31 @@ def read_registers(
     from rook_tally.intake.doors.modbus import registers_from
 
     return asyncio.run(registers_from(with_port(settings), table, at, count))
+
+
+def _of_lines(store: Store, settings: SerialSetting) -> DoorTrial:
+    """How the last lines of a port would be read. In no form of ours, a pattern is made of them."""
+    lines = last_lines(store, settings.station)
+    if not lines:
+        raise UsageError(
+            f"no line of {settings.station} was seen yet",
+            remedy="save the port: its lines wait until they can be read",
+        )
+    given = line_pattern_from(settings.pattern) if settings.pattern else None
+    pattern, proposed = given, ""
+    if pattern is None:
+        try:
+            decoded(Message("serial", settings.path, lines[0].encode(), 0))
+        except DecodeError:
+            pattern = pattern_by_example(lines, {})
+            proposed = pattern.text
+    message = Message("serial", settings.path, lines[0].encode(), 0)
+    try:
+        read = decoded(message, DecodeSettings(pattern=pattern))
+    except DecodeError as error:
+        return DoorTrial(lines[0], (), str(error))
+    values = tuple(TriedValue(one.field, f"{one.value}", is_read=True) for one in read.items)
+    return DoorTrial(lines[0], values[:_MOST_VALUES], "", proposed)
 
 
 def _of_broker(settings: BrokerSetting) -> DoorTrial:

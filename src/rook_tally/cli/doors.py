@@ -34,6 +34,7 @@ from rook_tally.intake.take_in import take_in_again
 from rook_tally.intake.topics import TopicPattern, topic_pattern_from
 from rook_tally.leaving.first_use import first_use
 from rook_tally.login import login_name
+from rook_tally.store.base import Store
 from rook_tally.store.maintenance import existing_store, open_store
 from rook_tally.store.site import (
     BluetoothSetting,
@@ -215,7 +216,10 @@ def add_serial_door(
 ) -> None:
     """Set up a serial port, or show how its last lines would be read."""
     settings = serial_port_from(f"{path}:{baud}" + (f"={station}" if station else ""))
-    lines = _last_lines(where, settings.station) if only_try or pattern == "auto" else []
+    lines: list[str] = []
+    if only_try or pattern == "auto":
+        with open_store(where) as store:
+            lines = last_lines(store, settings.station)
     chosen: LinePattern | None = None
     if pattern == "auto":
         chosen = pattern_by_example(lines, dict(map(_numbered, names)))
@@ -234,9 +238,9 @@ def add_serial_door(
     _set_up(where, settings, ("serial", lambda address: address == path))
 
 
-def _last_lines(where: str, station: str) -> list[str]:
+def last_lines(store: Store, station: str) -> list[str]:
     """The last lines of a station's port, from the message log."""
-    with open_store(where) as store, store.read() as connection:
+    with store.read() as connection:
         tape = newest_messages(connection, station, most=_EXAMPLES)
     return [one.body.decode("utf-8", "replace") for one in tape if one.door == "serial"]
 

@@ -23,11 +23,14 @@ class TriedValue:
 
 @dataclass(frozen=True, slots=True)
 class DoorTrial:
-    """What came: the answer as it is, its values, and what is wrong with it; empty for nothing."""
+    """What came: the answer as it is, its values, and what is wrong with it; empty for nothing.
+    `pattern` is one for its lines, made by their example, where the settings have none and need
+    one."""
 
     shown: str
     values: tuple[TriedValue, ...]
     why: str = ""
+    pattern: str = ""
 
 
 class DoorTrier(Protocol):

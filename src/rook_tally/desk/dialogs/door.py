@@ -21,7 +21,7 @@ from rook_tally.desk.parts.row_table import RowTable
 from rook_tally.desk.parts.saving_dialog import SavingDialog, grow
 from rook_tally.desk.parts.widgets import tint
 
-_ASKED = ("poll", "modbus", "broker")
+_ASKED = ("poll", "modbus", "broker", "serial")
 _HEADS = ("field", "value", "")
 _ANSWER_HEIGHT = 170
 
@@ -157,6 +157,12 @@ class DoorDialog(SavingDialog):
         self.try_it.setText(tr("Try"))
         self._show_trial(trial)
         self.say(why or ("" if trial is None else trial.why))
+        pattern = self.fields.get("pattern")
+        if trial is not None and trial.pattern and pattern is not None:
+            pattern.setText(trial.pattern)
+            self.said.setText(tr("A pattern was made of its last lines; change it, or save it."))
+            self.said.show()
+            grow(self)
 
     def _show_trial(self, trial: DoorTrial | None) -> None:
         self._trial = trial

@@ -3495,6 +3495,11 @@
     </message>
     <message>
       <location filename="desk/dialogs/door.py" />
+      <source>A pattern was made of its last lines; change it, or save it.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door.py" />
       <source>It answers {0}</source>
       <translation type="unfinished" />
     </message>

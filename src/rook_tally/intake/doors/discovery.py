@@ -1,4 +1,5 @@
-"""Discovery by DNS-SD (RFC 6763): our doors announced, stations that announce themselves found.
+"""Discovery by DNS-SD (RFC 6763): our doors announced, stations that announce themselves found,
+and whatever else on the network says that it can be asked over HTTP or CoAP.
 
 A station that can be asked announces `_rook-station._tcp` with its address and port, and in its TXT
 record `path`, where a GET gives its readings.
@@ -23,6 +24,8 @@ from rook_tally.store.site import Announced, DoorState, note_announced, withdraw
 
 COLLECTOR_TYPE = "_rook-tally._tcp.local."
 STATION_TYPE = "_rook-station._tcp.local."
+# What anything that can be asked announces: it may be a station, and it may be a printer.
+OTHERS = {"_http._tcp.local.": "http", "_coap._udp.local.": "coap"}
 _RESOLVE_MS = 3_000
 
 _log = structlog.get_logger(__name__)
@@ -76,7 +79,7 @@ class Discovery:
             self._report(DoorState.TRYING, f"nothing can be announced: {error.strerror or error}")
             return
         self._browser = AsyncServiceBrowser(
-            self._zeroconf.zeroconf, STATION_TYPE, handlers=[self._on_change]
+            self._zeroconf.zeroconf, [STATION_TYPE, *OTHERS], handlers=[self._on_change]
         )
         self._report(DoorState.OPEN)
 
@@ -108,7 +111,7 @@ class Discovery:
         self, zeroconf: Zeroconf, service_type: str, name: str, state_change: ServiceStateChange
     ) -> None:
         if state_change is ServiceStateChange.Removed:
-            task = asyncio.create_task(self._forget(_short(name)))
+            task = asyncio.create_task(self._forget(_short(name, service_type)))
         else:
             task = asyncio.create_task(self._find(zeroconf, service_type, name))
         self._looking.add(task)
@@ -122,8 +125,9 @@ class Discovery:
         if not addresses:
             return
         path = told.decoded_properties.get("path") or "/"
-        url = f"http://{addresses[0]}:{told.port}/{path.lstrip('/')}"
-        one = Announced(_short(name), url, self._clock())
+        scheme = OTHERS.get(service_type, "http")
+        url = f"{scheme}://{addresses[0]}:{told.port}/{path.lstrip('/')}"
+        one = Announced(_short(name, service_type), url, self._clock())
         _log.info("station_announced", name=one.name, url=url)
         await asyncio.to_thread(self._keep, one)
 
@@ -145,8 +149,8 @@ class Discovery:
         await asyncio.to_thread(forget)
 
 
-def _short(name: str) -> str:
-    return name.removesuffix("." + STATION_TYPE)
+def _short(name: str, service_type: str) -> str:
+    return name.removesuffix("." + service_type)
 
 
 def _own_address() -> str:
