@@ -10,7 +10,7 @@ from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
 from rook_tally.clock import now_us
-from rook_tally.core.firmware.rollout import RolloutStage, RolloutState
+from rook_tally.core.firmware.rollout import Rollout, RolloutStage, RolloutState
 from rook_tally.core.quantities.kinds import KINDS
 from rook_tally.desk.app.views import STATIONS
 from rook_tally.desk.app.window import DeskWindow
@@ -19,7 +19,10 @@ from rook_tally.store.base import Store
 from rook_tally.store.site import add_station
 from rook_tally.store.site.firmware import (
     FirmwareOfKind,
+    ImageDraft,
     RolloutStep,
+    add_image,
+    begin_rollout,
     firmware_of,
     note_asked,
     note_fetched,
@@ -154,6 +157,28 @@ def test_to_all_at_once_and_undone(
     # Another kind has images of its own.
     dialog.kinds.setCurrentIndex(0)
     dialog.close()
+
+
+def test_the_fleet_says_who_did_not_take_an_update(
+    store: Store, keys: list[str], open_desk: OpenDesk, qtbot: QtBot
+) -> None:
+    with store.write() as connection:
+        draft = ImageDraft(KIND, "1.4.0", b"image")
+        image = add_image(connection, draft, who="me", now_us=now_us())
+        begin_rollout(connection, KIND, "", Rollout(0), now_us=now_us())
+        station = station_of_key(connection, keys[0])
+        assert station is not None
+        note_fetched(connection, station, image, now_us() - 300_000_000)
+        note_asked(connection, station, "1.3.0", now_us())
+    window = open_desk()
+    window.show_view(STATIONS)
+
+    def remarks() -> list[str]:
+        return [one.remark for one in window.stations.fleet.rows]
+
+    told = "firmware 1.4.0: came back with the old one"
+    qtbot.waitUntil(lambda: told in remarks(), timeout=PATIENCE_MS)
+    assert remarks().count(told) == 1
 
 
 def test_a_file_that_cannot_be_read_is_said(

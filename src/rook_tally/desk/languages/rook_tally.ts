@@ -8634,6 +8634,11 @@
     </message>
     <message>
       <location filename="desk/stations/model.py" />
+      <source>firmware {0}: {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/model.py" />
       <source>{0} · {1} kept since {2} · {3}</source>
       <translation type="unfinished" />
     </message>

@@ -38,11 +38,14 @@ def station_remark(
     *,
     is_offline: bool,
     maintenance: str = "",
+    update: str = "",
 ) -> str:
     """The one thing that is most worth saying; empty when all is well. `maintenance` says until
-    when it lasts."""
+    when it lasts, `update` how far the station is with new firmware."""
     if maintenance:
         return maintenance
+    if update:
+        return update
     if is_offline:
         return "offline, by its own word"
     if fault is not None:

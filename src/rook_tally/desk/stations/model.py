@@ -312,7 +312,13 @@ class StationsModel:
             usual,
             is_offline=self._state.is_offline(station),
             maintenance=self._maintenance(station),
+            update=self._update(station),
         )
+
+    def _update(self, station: Station) -> str:
+        """How far a station is with firmware that is given out."""
+        told = None if self._fleet is None else self._fleet.updates.get(station.key)
+        return "" if told is None else tr("firmware {0}: {1}", told.version, tr(told.state.value))
 
     def _maintenance(self, station: Station) -> str:
         span = station.maintenance

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import BoolArray
 from rook_tally.core.comparing.power import PowerOutlook
+from rook_tally.core.firmware.rollout import RolloutState, UpdateState
+from rook_tally.core.firmware.standing import standings
 from rook_tally.core.series.spans import SpanStatistics
 from rook_tally.core.timestamps import DAY_US, HOUR_US
 from rook_tally.store.readings import envelopes, span_statistics
@@ -31,6 +33,8 @@ from rook_tally.store.site import (
     stray_groups,
     tallies,
 )
+from rook_tally.store.site.firmware import firmware_of, rollouts
+from rook_tally.store.site.heard import listened_since
 
 HEARD_US = 6 * HOUR_US
 HEARD_SLOTS = 30
@@ -40,12 +44,22 @@ TAPE_LINES = 60
 @dataclass(frozen=True, slots=True)
 class Fleet:
     """How the stations stand: by station id, in which stretches of the last six hours it was heard
-    ((30,) bool), what became of what it sent, what its clock does; and who is astray."""
+    ((30,) bool), what became of what it sent, what its clock does; and who is astray. `updates`
+    are stations, by key, that are in the midst of an update or came out of it badly."""
 
     heard: dict[int, BoolArray]
     tallies: dict[int, MessageCounts]
     clock_faults: dict[int, ClockFault]
     strays: list[StrayGroup]
+    updates: dict[str, StationUpdating] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class StationUpdating:
+    """The version a station is given, and how far it is with it."""
+
+    version: str
+    state: UpdateState
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,7 +82,28 @@ class FleetQuery:
             tallies(connection),
             clock_faults(connection),
             stray_groups(connection),
+            _updating(connection, self.now_us),
         )
+
+
+_TOLD = (UpdateState.FETCHED, UpdateState.SILENT, UpdateState.NOT_TAKEN)
+
+
+def _updating(connection: Connection, now_us: int) -> dict[str, StationUpdating]:
+    found: dict[str, StationUpdating] = {}
+    for kind, rollout in rollouts(connection).items():
+        if rollout.state is RolloutState.DONE:
+            # Who falls silent later does so for another reason.
+            continue
+        told = firmware_of(connection, kind)
+        image = told.given_out
+        if image is None:
+            continue
+        since_us = listened_since(connection)
+        for one in standings(told.rollout, image, told.updates, now_us=now_us, since_us=since_us):
+            if one.state in _TOLD:
+                found[one.station] = StationUpdating(image.version, one.state)
+    return found
 
 
 @dataclass(frozen=True, slots=True)
