@@ -159,12 +159,13 @@ class ChangeTail:
         # Commits of a connection do not move its own data_version, so this one never writes.
         self._connection = store.dedicated_connection()
         self._version = -1
+        self._is_server = self._connection.dialect.name == "postgresql"
         loaded: Any = self._connection.dialect.loaded_dbapi
         self._driver_error: type[Exception] = loaded.Error
         try:
             with translated(store.url, self._driver_error):
                 driver: Any = self._connection.connection.driver_connection
-                if self._connection.dialect.name == "postgresql":
+                if self._is_server:
                     driver.autocommit = True
                     driver.execute(f"LISTEN {_CHANNEL}")
             self._driver = driver
@@ -182,11 +183,15 @@ class ChangeTail:
         StoreError
             When the store is gone; make another tail once it is back.
         """
-        with translated(self._store.url, self._driver_error):
-            if self._connection.dialect.name == "postgresql":
+        # Asked twenty times a second: what an error costs is paid only when there is one.
+        try:
+            if self._is_server:
                 # All that has come, without waiting for more.
                 return any(list(self._driver.notifies(timeout=0)))
             version = self._driver.execute("PRAGMA data_version").fetchone()[0]
+        except self._driver_error:
+            with translated(self._store.url, self._driver_error):
+                raise
         moved: bool = version != self._version
         self._version = version
         return moved
