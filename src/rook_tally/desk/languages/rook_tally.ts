@@ -7919,6 +7919,11 @@
     </message>
     <message>
       <location filename="desk/stations/firmware_model.py" />
+      <source>No station of this kind has been added yet.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_model.py" />
       <source>Nothing is given out.</source>
       <translation type="unfinished" />
     </message>

@@ -11,7 +11,7 @@ from rook_tally.core.errors import UsageError
 from rook_tally.core.firmware.images import FirmwareImage
 from rook_tally.core.firmware.rollout import Rollout, RolloutStage, RolloutState, UpdateState
 from rook_tally.core.firmware.standing import StationStanding, standings
-from rook_tally.core.quantities.kinds import Kind
+from rook_tally.core.quantities.kinds import PLAIN, Kind
 from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.desk.stations.texts import tr, tr_count
 from rook_tally.login import login_name
@@ -39,7 +39,7 @@ SHARES = (10, 25, 50)
 
 @dataclass(frozen=True, slots=True)
 class FirmwarePage:
-    """What the dialog shows: kinds that have stations or images, by slug, and all of one."""
+    """What the dialog shows: kinds by slug, those with stations or images first, and all of one."""
 
     kinds: dict[str, str]
     told: FirmwareOfKind
@@ -49,6 +49,8 @@ class FirmwarePage:
     def state_words(self) -> str:
         """How an image is given out, in a line."""
         rollout, image = self.told.rollout, self.told.given_out
+        if not self.stations:
+            return tr("No station of this kind has been added yet.")
         if rollout is None or image is None:
             return tr("Nothing is given out.")
         words = tr("{0} is {1}", image.version, tr(rollout.state.words(rollout.stage)))
@@ -98,7 +100,7 @@ class FirmwarePage:
 
 @dataclass(frozen=True, slots=True)
 class FirmwareQuery:
-    """Asks for the firmware of a kind; of any that has stations where there is none of that."""
+    """Asks for the firmware of a kind; of the first where none is told."""
 
     kind: str
     now_us: int
@@ -108,7 +110,10 @@ class FirmwareQuery:
         known = kinds(connection)
         used = {one.kind.slug for one in load_site(connection).stations}
         used |= {one.kind for one in images(connection)}
-        names = {slug: _name(known.get(slug), slug) for slug in sorted(used | {self.kind} - {""})}
+        # Those of stations come first; an image may be there before any station is.
+        used |= {self.kind} - {""}
+        slugs = [*sorted(used), *sorted(known.keys() - used - {PLAIN.slug})]
+        names = {slug: _name(known.get(slug), slug) for slug in slugs}
         kind = self.kind or next(iter(names), "")
         told = firmware_of(connection, kind)
         rows = standings(
