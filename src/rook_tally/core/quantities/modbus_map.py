@@ -177,15 +177,15 @@ def register_from_table(at: int, table: dict[str, Any]) -> ModbusRegister:
         raise UsageError(f"{where}: low_word_first is true or false", remedy="see docs/layouts.md")
     layout = layout_from_table({"field": [{"type": "u16", **told, "at": 0}]})
     field = layout.field[0]
-    if field.kind.size % 2 or field.kind not in _WHOLE_REGISTERS:
-        known = ", ".join(one.value for one in _WHOLE_REGISTERS)
+    if field.kind.size % 2 or field.kind not in REGISTER_TYPES:
+        known = ", ".join(one.value for one in REGISTER_TYPES)
         raise UsageError(f"{where}: registers hold no {field.kind.value}", remedy=f"types: {known}")
     if field.when is not None:
         raise UsageError(f"{where}: a register is always there", remedy="leave `when` out")
     return ModbusRegister(table=sort, at=address, field=field, low_word_first=is_low_first)
 
 
-_WHOLE_REGISTERS = (
+REGISTER_TYPES = (
     NumberType.U16,
     NumberType.I16,
     NumberType.U32,
@@ -193,6 +193,7 @@ _WHOLE_REGISTERS = (
     NumberType.F32,
     NumberType.F64,
 )
+"""Types of numbers that fill registers."""
 
 
 def register_table(one: ModbusRegister) -> dict[str, Any]:

@@ -18,7 +18,7 @@ from rook_tally.core.quantities.open_units import ucum_unit
 from rook_tally.core.quantities.quantity import QuantityScale
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.things.vocabulary import MODBUS_CONTEXT, OWN, OWN_CONTEXT, TD_CONTEXT, own
-from rook_tally.core.things.writing import ENTITIES, TYPES, control_schema, property_schema
+from rook_tally.core.things.writing import control_schema, modbus_form, property_schema
 
 _MQTT_CONTEXT = "https://www.w3.org/2019/wot/mqtt#"
 STATION_ID = f"{OWN_CONTEXT}station:"
@@ -91,18 +91,8 @@ def _property(told: DescribedStation, field: Field) -> dict[str, Any]:
         }
     ]
     if told.modbus and register is not None:
-        form: dict[str, Any] = {
-            "href": f"modbus+tcp://{told.modbus}/{register.at}?quantity={register.count}",
-            "op": ["readproperty"],
-            "contentType": "application/octet-stream",
-            "security": ["none"],
-            "modv:entity": ENTITIES[register.table],
-        }
-        if register.field.kind in TYPES:
-            form["modv:type"] = TYPES[register.field.kind]
-        if register.count > 1:
-            form["modv:mostSignificantWord"] = not register.low_word_first
-        forms.append(form)
+        more = {"contentType": "application/octet-stream", "security": ["none"]}
+        forms.append(modbus_form(register, told.modbus) | more)
     return schema | {"forms": forms}
 
 

@@ -113,9 +113,16 @@ def property_schema(field: Field) -> dict[str, Any]:
 
 def _form(register: ModbusRegister) -> dict[str, Any]:
     """A form of the Modbus binding; where the device is, whoever uses the model says."""
-    where = f"modbus+tcp://{{{{HOST}}}}:{{{{PORT}}}}/{{{{UNIT}}}}/{register.at}"
+    told = modbus_form(register, "{{HOST}}:{{PORT}}/{{UNIT}}")
+    # Scale, bits and the like, as a kind's file has them.
+    told[own("register")] = register_table(register)
+    return told
+
+
+def modbus_form(register: ModbusRegister, where: str) -> dict[str, Any]:
+    """A form of the Modbus binding, by which a register of a device is read over TCP."""
     told: dict[str, Any] = {
-        "href": f"{where}?quantity={register.count}",
+        "href": f"modbus+tcp://{where}/{register.at}?quantity={register.count}",
         "op": ["readproperty"],
         "modv:entity": ENTITIES[register.table],
     }
@@ -123,8 +130,6 @@ def _form(register: ModbusRegister) -> dict[str, Any]:
         told["modv:type"] = TYPES[register.field.kind]
     if register.count > 1:
         told["modv:mostSignificantWord"] = not register.low_word_first
-    # Scale, bits and the like, as a kind's file has them.
-    told[own("register")] = register_table(register)
     return told
 
 

@@ -7429,17 +7429,17 @@
     </message>
     <message>
       <location filename="desk/stations/bluetooth_dialog.py" />
+      <source>what is read of them</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/bluetooth_dialog.py" />
       <source>Bytes…</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/stations/bluetooth_dialog.py" />
       <source>Which of these bytes are which field, by example</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/bluetooth_dialog.py" />
-      <source>what is read of them</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -8939,12 +8939,12 @@
     </message>
     <message>
       <location filename="desk/stations/registers_dialog.py" />
-      <source>What the kind reads</source>
+      <source>registers of the kind</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/stations/registers_dialog.py" />
-      <source>registers of the kind</source>
+      <source>What the kind reads</source>
       <translation type="unfinished" />
     </message>
     <message>

@@ -4,16 +4,14 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QFormLayout,
     QHBoxLayout,
-    QHeaderView,
     QLineEdit,
     QPushButton,
-    QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
     QWidget,
@@ -26,15 +24,14 @@ from rook_tally.core.theme import Theme
 from rook_tally.desk.data.store_client import ClientScope
 from rook_tally.desk.parts.asking_dialog import AskingDialog
 from rook_tally.desk.parts.label import Label
-from rook_tally.desk.parts.row_table import picked_row
 from rook_tally.desk.parts.saving_dialog import dialog_buttons
+from rook_tally.desk.parts.typed_table import TypedTable
 from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.stations.bluetooth_model import DataSort, TypedBluetooth, TypedData
 from rook_tally.desk.stations.layout_dialog import LayoutDialog
 from rook_tally.desk.stations.texts import tr
 
 _HEADS = ("what", "number or UUID", "reads")
-_ROW = 30
 
 
 class BluetoothDialog(AskingDialog):
@@ -63,7 +60,13 @@ class BluetoothDialog(AskingDialog):
         self.named.setAccessibleName(tr("how their name begins"))
         self.lines = QCheckBox(tr("They send lines of text over a serial service"))
         self.lines.setChecked(typed.lines)
-        self.data = QTableWidget(0, len(_HEADS))
+        self.data = TypedTable(
+            theme,
+            [tr(one) for one in _HEADS],
+            tr("what is read of them"),
+            stretched=len(_HEADS) - 1,
+            widths=(260, 200, 0),
+        )
         self.add, self.drop = QPushButton(tr("Add")), QPushButton(tr("Remove"))
         self.bytes = QPushButton(tr("Bytes…"))
         self.bytes.setToolTip(tr("Which of these bytes are which field, by example"))
@@ -88,19 +91,6 @@ class BluetoothDialog(AskingDialog):
         return self._now != self._begun
 
     def _lay_out(self) -> None:
-        table = self.data
-        table.setHorizontalHeaderLabels([tr(one) for one in _HEADS])
-        table.setAccessibleName(tr("what is read of them"))
-        table.setStyleSheet(picked_row(self._theme))
-        table.verticalHeader().hide()
-        table.verticalHeader().setDefaultSectionSize(_ROW)
-        table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
-        table.setTabKeyNavigation(False)
-        header = table.horizontalHeader()
-        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        header.setSectionResizeMode(len(_HEADS) - 1, QHeaderView.ResizeMode.Stretch)
-        for column, width in enumerate((260, 200)):
-            table.setColumnWidth(column, width)
         for button in (self.add, self.drop, self.bytes):
             button.setObjectName("small")
             button.setAutoDefault(False)
@@ -114,7 +104,7 @@ class BluetoothDialog(AskingDialog):
         rows.setContentsMargins(20, 16, 20, 16)
         rows.setSpacing(8)
         rows.addLayout(form)
-        rows.addWidget(table, 1)
+        rows.addWidget(self.data, 1)
         rows.addLayout(under)
         rows.addWidget(self.problem)
         rows.addWidget(dialog_buttons(self.save, self.cancel))
@@ -133,9 +123,7 @@ class BluetoothDialog(AskingDialog):
             sort.activated.connect(lambda _: self._take_rows())
             table.setCellWidget(row, 0, sort)
             table.setItem(row, 1, QTableWidgetItem(one.text))
-            words = QTableWidgetItem(one.words)
-            words.setFlags(words.flags() & ~Qt.ItemFlag.ItemIsEditable)
-            table.setItem(row, 2, words)
+            table.put_text(row, 2, one.words)
         table.blockSignals(False)
         if table.rowCount():
             table.setCurrentCell(min(max(at, 0), table.rowCount() - 1), 1)
@@ -149,10 +137,8 @@ class BluetoothDialog(AskingDialog):
     def _take_rows(self) -> None:
         rows = []
         for row, before in enumerate(self.typed.data):
-            sort, text = self.data.cellWidget(row, 0), self.data.item(row, 1)
-            assert isinstance(sort, QComboBox)
-            told = "" if text is None else text.text()
-            rows.append(replace(before, sort=sort.currentData(), text=told))
+            sort, text = self.data.box(row, 0).currentData(), self.data.text(row, 1)
+            rows.append(replace(before, sort=sort, text=text))
         self.typed = replace(self.typed, data=tuple(rows))
 
     def _refresh(self) -> None:

@@ -6,12 +6,11 @@ import threading
 from collections.abc import Sequence
 from dataclasses import replace
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QHBoxLayout,
-    QHeaderView,
     QLineEdit,
     QPushButton,
     QSpinBox,
@@ -23,16 +22,21 @@ from PySide6.QtWidgets import (
 
 from rook_tally.core.door_settings import ModbusSetting
 from rook_tally.core.errors import RookTallyError, UsageError
-from rook_tally.core.quantities.byte_layout import NumberType
 from rook_tally.core.quantities.levels import Level
-from rook_tally.core.quantities.modbus_map import MOST_REGISTERS, ModbusRegister, RegisterTable
+from rook_tally.core.quantities.modbus_map import (
+    MOST_REGISTERS,
+    REGISTER_TYPES,
+    ModbusRegister,
+    RegisterTable,
+)
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.door_trial import RegistersReader
 from rook_tally.desk.parts.asking_dialog import AskingDialog
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
-from rook_tally.desk.parts.row_table import RowTable, picked_row
+from rook_tally.desk.parts.row_table import RowTable
 from rook_tally.desk.parts.saving_dialog import dialog_buttons
+from rook_tally.desk.parts.typed_table import TypedTable
 from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.stations.registers_model import (
     TYPES,
@@ -49,15 +53,6 @@ from rook_tally.desk.stations.texts import tr
 
 _HEADS = ("address", "hex", *(one.value for one in TYPES))
 _REGISTER_HEADS = ("field", "table", "address", "type", "low word first", "times", "plus", "now")
-_WHOLE = (
-    NumberType.U16,
-    NumberType.I16,
-    NumberType.U32,
-    NumberType.I32,
-    NumberType.F32,
-    NumberType.F64,
-)
-_ROW = 30
 _FIRST_TYPE = 2
 _TABLES = {
     RegisterTable.HOLDING: "holding registers",
@@ -108,7 +103,13 @@ class RegistersDialog(AskingDialog):
         self.read = QPushButton(tr("Read"))
         self.rows = RowTable(theme, [tr(one) for one in _HEADS], tr("registers as they stand"))
         self.take = QPushButton(tr("Take it"))
-        self.registers = QTableWidget(0, len(_REGISTER_HEADS))
+        self.registers = TypedTable(
+            theme,
+            [tr(one) for one in _REGISTER_HEADS],
+            tr("registers of the kind"),
+            stretched=len(_REGISTER_HEADS) - 1,
+            widths=(150, 170, 80, 80, 110, 80, 80, 0),
+        )
         self.drop = QPushButton(tr("Remove"))
         self.hint, self.problem = Label(), Label()
         self.problem.setWordWrap(True)
@@ -152,19 +153,6 @@ class RegistersDialog(AskingDialog):
         head.addWidget(self.drop)
         # A cell is picked and not a row: which column it is says what the register is.
         self.rows.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectItems)
-        table = self.registers
-        table.setHorizontalHeaderLabels([tr(one) for one in _REGISTER_HEADS])
-        table.setAccessibleName(tr("registers of the kind"))
-        table.setStyleSheet(picked_row(self._theme))
-        table.verticalHeader().hide()
-        table.verticalHeader().setDefaultSectionSize(_ROW)
-        table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
-        table.setTabKeyNavigation(False)
-        header = table.horizontalHeader()
-        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        header.setSectionResizeMode(len(_REGISTER_HEADS) - 1, QHeaderView.ResizeMode.Stretch)
-        for at, width in enumerate((150, 170, 80, 80, 110, 80, 80)):
-            table.setColumnWidth(at, width)
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 16, 20, 16)
         column.setSpacing(8)
@@ -172,7 +160,7 @@ class RegistersDialog(AskingDialog):
         column.addWidget(self.rows, 3)
         column.addLayout(picked)
         column.addLayout(head)
-        column.addWidget(table, 3)
+        column.addWidget(self.registers, 3)
         column.addWidget(self.problem)
         column.addWidget(dialog_buttons(self.save, self.cancel))
 
@@ -276,16 +264,14 @@ class RegistersDialog(AskingDialog):
             for at, text in ((0, one.name), (2, one.at), (5, one.scale), (6, one.offset)):
                 table.setItem(row, at, QTableWidgetItem(text))
             tables = [(tr(words), each) for each, words in _TABLES.items()]
-            types = [(each.value, each) for each in _WHOLE]
+            types = [(each.value, each) for each in REGISTER_TYPES]
             orders = [(tr("no"), False), (tr("yes"), True)]
             self._put_choice(row, 1, tables, one.table, tr("table of {0}", one.name))
             self._put_choice(row, 3, types, one.kind, tr("type of {0}", one.name))
             self._put_choice(
                 row, 4, orders, one.low_word_first, tr("low word first of {0}", one.name)
             )
-            words = QTableWidgetItem("")
-            words.setFlags(words.flags() & ~Qt.ItemFlag.ItemIsEditable)
-            table.setItem(row, len(_REGISTER_HEADS) - 1, words)
+            table.put_text(row, len(_REGISTER_HEADS) - 1, "")
         self._is_filling = False
         self._show_values()
 
@@ -306,24 +292,15 @@ class RegistersDialog(AskingDialog):
         for row, before in enumerate(self.typed):
             self.typed[row] = replace(
                 before,
-                name=self._text(row, 0),
-                table=self._box(row, 1).currentData(),
-                at=self._text(row, 2),
-                kind=self._box(row, 3).currentData(),
-                low_word_first=self._box(row, 4).currentData(),
-                scale=self._text(row, 5),
-                offset=self._text(row, 6),
+                name=self.registers.text(row, 0),
+                table=self.registers.box(row, 1).currentData(),
+                at=self.registers.text(row, 2),
+                kind=self.registers.box(row, 3).currentData(),
+                low_word_first=self.registers.box(row, 4).currentData(),
+                scale=self.registers.text(row, 5),
+                offset=self.registers.text(row, 6),
             )
         self._show_values()
-
-    def _text(self, row: int, column: int) -> str:
-        item = self.registers.item(row, column)
-        return "" if item is None else item.text()
-
-    def _box(self, row: int, column: int) -> QComboBox:
-        box = self.registers.cellWidget(row, column)
-        assert isinstance(box, QComboBox)
-        return box
 
     def _show_values(self) -> None:
         self._is_filling = True
