@@ -36,6 +36,7 @@ from rook_tally.core.site_file.content import (
     DeviceEntry,
     FieldCorrection,
     FieldEntry,
+    FirmwareEntry,
     GroupEntry,
     KeyEntry,
     KeySort,
@@ -57,6 +58,7 @@ from rook_tally.core.site_settings import DecimalMark, SiteSettings, Weekday
 from rook_tally.core.workings.definitions import Placement, Score, ScoreInput, Working
 from rook_tally.demo.pottery import site_text
 from tests.builders import picture
+from tests.core.firmware.test_images import KEY
 from tests.examples import examples
 
 NAMES = st.text(st.characters(exclude_categories=("Cs", "Cc")), min_size=1, max_size=20).filter(
@@ -291,6 +293,7 @@ CONTENTS = st.builds(
         "slug",
     ),
     sheets=st.none(),
+    firmware=st.none() | st.builds(lambda: FirmwareEntry(public=KEY.public, private=KEY.private)),
     page=st.none()
     | st.builds(
         PageEntry,

@@ -35,6 +35,7 @@ from rook_tally.store.maintenance import open_store
 from rook_tally.store.readings import latest
 from rook_tally.store.site import load_site
 from rook_tally.store.site.change_history import ChangeLine, ChangeSort
+from rook_tally.store.site.firmware import ensure_signing_key, signing_key
 from rook_tally.store.site.gateway_keys import add_gateway_key
 from rook_tally.store.site.page_devices import PageSetting, add_page_device, page_devices, set_page
 from rook_tally.store.site.places import make_place
@@ -215,11 +216,14 @@ def test_pages_links_and_keys_move_with_secrets_and_stay_without(
         link = add_page_device(connection, "hall tablet", now_us=NOON_US)
         reads = add_read_key(connection, "school", ReadScope(), who="me", now_us=NOON_US)
         brings = add_gateway_key(connection, "shed", who="me", now_us=NOON_US)
+        signs = ensure_signing_key(connection)
     with store.read() as connection:
         whole, plain = content_of(connection, secrets=True), content_of(connection)
     text = site_to_toml(whole)
     assert not any(one in text for one in (link, reads, brings))
     assert plain.keys is None
+    assert plain.firmware is None
+    assert signs.private not in site_to_toml(plain)
     assert plain.page is not None and plain.page.device is None
     with open_store(tmp_path / "other.db") as other:
         with other.read() as connection:
@@ -228,6 +232,7 @@ def test_pages_links_and_keys_move_with_secrets_and_stay_without(
         with other.read() as connection:
             assert content_of(connection, secrets=True) == whole
             assert read_key_of(connection, reads) is not None
+            assert signing_key(connection) == signs
             assert first_uses(connection, whole) == []
         assert _plan(other, whole) == []
         # Who has a link keeps it where the file says nothing of links; a part that is empty takes

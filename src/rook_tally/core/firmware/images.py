@@ -121,6 +121,31 @@ def public_key_from(text: str) -> SigningKey:
     return SigningKey(told.hex())
 
 
+def check_key(key: SigningKey) -> None:
+    """Refuse a key that can be none, or of which the halves do not belong together.
+
+    Raises
+    ------
+    UsageError
+        When it cannot sign, or check, anything.
+    """
+    public_key_from(key.public)
+    if not key.private:
+        return
+    try:
+        private = Ed25519PrivateKey.from_private_bytes(bytes.fromhex(key.private))
+    except ValueError:
+        raise UsageError(
+            "that is no private key", kept=_KEPT, remedy="copy the site file anew"
+        ) from None
+    if private.public_key().public_bytes_raw() != bytes.fromhex(key.public):
+        raise UsageError(
+            "the halves of the key that signs firmware do not belong together",
+            kept=_KEPT,
+            remedy="copy the site file anew",
+        )
+
+
 def signature_of(key: SigningKey, text: str) -> str:
     """Sign a text.
 

@@ -44,6 +44,7 @@ class SitePart(enum.Enum):
     FORWARDS = "forward"
     PAGE = "page"
     KEYS = "key"
+    FIRMWARE = "firmware"
 
 
 class SiteEntry(msgspec.Struct, frozen=True, kw_only=True):
@@ -201,6 +202,15 @@ class KeyEntry(
     groups: tuple[str, ...] = ()
 
 
+class FirmwareEntry(
+    msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True
+):
+    """The key that signs firmware, as hexadecimal: stations know its public half."""
+
+    public: str
+    private: str = ""
+
+
 class SiteContent(msgspec.Struct, frozen=True, kw_only=True):
     """All of it. A part that is None is not in the file, and reading it leaves that part of a site
     alone."""
@@ -225,6 +235,7 @@ class SiteContent(msgspec.Struct, frozen=True, kw_only=True):
     forwards: tuple[Forward, ...] | None = None
     page: PageEntry | None = None
     keys: tuple[KeyEntry, ...] | None = None
+    firmware: FirmwareEntry | None = None
 
     def only(self, parts: frozenset[SitePart]) -> SiteContent:
         """Some parts of it."""

@@ -17,6 +17,7 @@ from rook_tally.core.alarms.edits import hours_of
 from rook_tally.core.alarms.files import from_table, seconds_of
 from rook_tally.core.door_settings import door_of_table
 from rook_tally.core.errors import RookTallyError, UsageError
+from rook_tally.core.firmware.images import SigningKey, check_key
 from rook_tally.core.forwards.files import forward_from_table
 from rook_tally.core.hours_of_day import HoursOfDay
 from rook_tally.core.moment_words import ClockStyle, DateStyle
@@ -32,6 +33,7 @@ from rook_tally.core.site_file.content import (
     BenchEntry,
     FieldCorrection,
     FieldEntry,
+    FirmwareEntry,
     GroupEntry,
     KeyEntry,
     KeySort,
@@ -236,6 +238,7 @@ def site_from_toml(text: str) -> SiteContent:
         forwards=_all(document, "forward", forward_from_table, "slug"),
         page=_one(document, "page", lambda one: msgspec.convert(one, PageEntry)),
         keys=_all(document, "key", _key, "sort", "name"),
+        firmware=_one(document, "firmware", _firmware),
     )
 
 
@@ -457,6 +460,12 @@ def _group(table: Any) -> GroupEntry:
     told = msgspec.convert(table, _Group)
     series = tuple((one.station, one.field) for one in told.series)
     return GroupEntry(name=told.name, places=told.places, series=series)
+
+
+def _firmware(table: Any) -> FirmwareEntry:
+    told = msgspec.convert(table, FirmwareEntry)
+    check_key(SigningKey(told.public, told.private))
+    return told
 
 
 def _key(table: Any) -> KeyEntry:

@@ -73,6 +73,8 @@ def site_to_tables(content: SiteContent) -> Table:
         told["settings"] = dict(content.settings)
     if content.page is not None:
         told["page"] = _page(content.page)
+    if content.firmware is not None:
+        told["firmware"] = msgspec.to_builtins(content.firmware)
     parts: tuple[tuple[str, Sequence[Any] | None, Any], ...] = (
         ("kind", content.kinds, lambda one: tomllib.loads(kind_to_toml(one))),
         ("place", content.places, _place),

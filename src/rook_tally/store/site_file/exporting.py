@@ -42,7 +42,7 @@ from rook_tally.store.site.plans import picture_numbered
 from rook_tally.store.site.reports import reports
 from rook_tally.store.site.wall_sheets import sheets
 from rook_tally.store.site_file.bench_entries import bench_entries
-from rook_tally.store.site_file.keys import key_entries, page_entry
+from rook_tally.store.site_file.keys import firmware_entry, key_entries, page_entry
 from rook_tally.store.workings import groups, workings
 
 
@@ -85,6 +85,7 @@ def content_of(connection: Connection, *, secrets: bool = False) -> SiteContent:
         forwards=tuple(one if secrets else without_secret(one) for one, _ in forwards(connection)),
         page=page_entry(connection, secrets=secrets),
         keys=key_entries(connection) if secrets else None,
+        firmware=firmware_entry(connection) if secrets else None,
     )
 
 

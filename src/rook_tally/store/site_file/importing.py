@@ -71,7 +71,7 @@ from rook_tally.store.site.station_lives import any_station
 from rook_tally.store.site.station_settings import settle_station
 from rook_tally.store.site.wall_sheets import order_sheets, remove_sheet, save_sheet, sheets
 from rook_tally.store.site_file.bench_entries import put_bench_entries
-from rook_tally.store.site_file.keys import put_keys, put_page
+from rook_tally.store.site_file.keys import put_firmware_key, put_keys, put_page
 from rook_tally.store.workings import (
     bind_workings,
     groups,
@@ -122,6 +122,8 @@ def put_content(connection: Connection, content: SiteContent, *, who: str, now_u
         put_page(connection, content.page, now_us=now_us)
     if content.keys is not None:
         put_keys(connection, content.keys, who=who, now_us=now_us)
+    if content.firmware is not None:
+        put_firmware_key(connection, content.firmware)
     if content.bench is not None:
         put_bench_entries(connection, content.bench)
     _take_away(connection, content)

@@ -7,7 +7,15 @@ from typing import Protocol, TypeVar
 
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.site_file.content import DeviceEntry, KeyEntry, KeySort, PageEntry
+from rook_tally.core.firmware.images import SigningKey
+from rook_tally.core.site_file.content import (
+    DeviceEntry,
+    FirmwareEntry,
+    KeyEntry,
+    KeySort,
+    PageEntry,
+)
+from rook_tally.store.site.firmware import set_signing_key, signing_key
 from rook_tally.store.site.gateway_keys import (
     GatewayKey,
     gateway_keys,
@@ -76,6 +84,19 @@ def key_entries(connection: Connection) -> tuple[KeyEntry, ...]:
         for one in gateway_keys(connection)
     ]
     return (*reading, *bringing)
+
+
+def firmware_entry(connection: Connection) -> FirmwareEntry | None:
+    """The key that signs firmware; None before there is one."""
+    key = signing_key(connection)
+    return None if key is None else FirmwareEntry(public=key.public, private=key.private)
+
+
+def put_firmware_key(connection: Connection, wanted: FirmwareEntry) -> None:
+    """Sign with this key from now on. What was signed with another is not offered any more."""
+    key = SigningKey(wanted.public, wanted.private)
+    if signing_key(connection) != key:
+        set_signing_key(connection, key)
 
 
 def put_page(connection: Connection, wanted: PageEntry, *, now_us: int) -> None:
