@@ -7,17 +7,30 @@ from typing import Annotated
 
 import typer
 
-from benchmarks.table import run_benches
+from benchmarks.table import print_changes, print_history, run_benches
 from rook_tally.core.errors import RookTallyError
 
 
 def bench(
     names: Annotated[list[str] | None, typer.Argument(metavar="[NAME…]")] = None,
     as_json: Annotated[bool, typer.Option("--json", help="As JSON, one object a line.")] = False,
+    history: Annotated[
+        bool, typer.Option("--history", help="Print the figures kept so far, and measure nothing.")
+    ] = False,
+    against: Annotated[
+        str, typer.Option(metavar="REV", help="Measure this revision and what is here in turn.")
+    ] = "",
+    pairs: Annotated[int, typer.Option(min=2, help="How often, with --against.")] = 3,
 ) -> None:
-    """Measure the speeds we promise, each beside its limit in the same run."""
+    """Measure the speeds we promise, each beside its limit in the same run; the figures are kept
+    with their commit and machine."""
     try:
-        run_benches(names or [], as_json=as_json)
+        if history:
+            print_history(names or [])
+        elif against:
+            print_changes(against, names or [], pairs)
+        else:
+            run_benches(names or [], as_json=as_json)
     except RookTallyError as error:
         sys.stderr.write(f"bench: {error}\n")
         raise typer.Exit(1) from None

@@ -9,12 +9,13 @@ import subprocess
 import tempfile
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from pathlib import Path
 
 import msgspec
 import typer
 
+from benchmarks.history import compare, keep, kept, row_now
 from rook_tally.core.errors import RookTallyError, UsageError
 
 
@@ -50,6 +51,7 @@ def run_benches(names: list[str], *, as_json: bool) -> None:
             f"there is no bench {unknown[0]!r}", remedy="there are " + ", ".join(BENCHES)
         )
     figures = [figure for name in names or BENCHES for figure in _figures(name)]
+    keep([row_now(asdict(one)) for one in figures])
     if as_json:
         typer.echo(msgspec.json.encode(figures).decode())
     else:
@@ -62,6 +64,28 @@ def run_benches(names: list[str], *, as_json: bool) -> None:
             )
     if not all(one.holds for one in figures):
         raise typer.Exit(1)
+
+
+def print_history(names: list[str]) -> None:
+    """Print the figures that were kept of benches, or of all: the newest of each last."""
+    for one in kept():
+        if names and one.name.partition(".")[0] not in names and one.name not in names:
+            continue
+        verdict = "holds" if one.holds else "DOES NOT HOLD"
+        typer.echo(
+            f"{one.at[:16]}  {one.commit:<10} {one.name:<22}{one.ratio:>8.2f}{one.bar:>7.2f}"
+            f"  {verdict:<14} {one.machine}"
+        )
+
+
+def print_changes(revision: str, names: list[str], pairs: int) -> None:
+    """Measure a revision and what is checked out in turn, and say what changed beyond the noise."""
+    for one in compare(revision, names, pairs):
+        words = "the same within the noise"
+        if one.beyond_noise:
+            words = f"{100 * (one.factor - 1):+.0f} %"
+        runs = " ".join(f"{a:.2f}/{b:.2f}" for a, b in zip(one.before, one.after, strict=True))
+        typer.echo(f"{one.name:<22}{one.factor:>8.3f}  {words:<28} {runs}")
 
 
 def _figures(name: str) -> list[Figure]:

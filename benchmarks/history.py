@@ -1,0 +1,174 @@
+"""Figures kept over time, and two revisions measured in turn.
+
+A row of the history names the commit and the machine, since figures of two machines say nothing of
+each other. Revisions are compared by running both in turn, A B A B: what the machine does beside
+then falls on both.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import platform
+import statistics
+import subprocess
+import sys
+import tempfile
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from datetime import UTC, datetime
+from pathlib import Path
+
+import msgspec
+
+from rook_tally.core.errors import UsageError
+
+ROOT = Path(__file__).resolve().parent.parent
+HISTORY = ROOT / ".bench" / "history.jsonl"
+_PAIRS = 3
+# A run may take minutes; none takes an hour.
+_WITHIN_S = 3600.0
+
+
+class HistoryRow(msgspec.Struct, frozen=True):
+    """A figure as it was measured once."""
+
+    at: str
+    commit: str
+    machine: str
+    name: str
+    ours: float
+    limit: float
+    ratio: float
+    bar: float
+    holds: bool
+
+
+class Change(msgspec.Struct, frozen=True):
+    """A figure of two revisions: ratios to the limit in each run, in turn; `beyond_noise` if every
+    run of one lies on one side of every run of the other."""
+
+    name: str
+    before: tuple[float, ...]
+    after: tuple[float, ...]
+
+    @property
+    def factor(self) -> float:
+        """The median after by the median before."""
+        return statistics.median(self.after) / statistics.median(self.before)
+
+    @property
+    def beyond_noise(self) -> bool:
+        """True if no run of one revision is like any of the other."""
+        return max(self.before) < min(self.after) or max(self.after) < min(self.before)
+
+
+def machine() -> str:
+    """What tells machines apart: processors, memory, system."""
+    memory = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") / 2**30
+    model = platform.processor() or platform.machine()
+    return f"{os.cpu_count()} × {model}, {memory:.0f} GiB, {platform.system()} {platform.release()}"
+
+
+def commit_of(root: Path = ROOT) -> str:
+    """The commit that is checked out, with + where something was changed since."""
+    told = _git(root, "rev-parse", "--short", "HEAD")
+    return told + ("+" if _git(root, "status", "--porcelain") else "")
+
+
+def keep(rows: Sequence[HistoryRow], path: Path = HISTORY) -> None:
+    """Add rows to the history."""
+    path.parent.mkdir(parents=True, exist_ok=True)
+    with path.open("ab") as file:
+        for one in rows:
+            file.write(msgspec.json.encode(one) + b"\n")
+
+
+def kept(path: Path = HISTORY) -> list[HistoryRow]:
+    """All rows of the history, the oldest first; a line that is none is left out."""
+    if not path.exists():
+        return []
+    found = []
+    for line in path.read_bytes().splitlines():
+        try:
+            found.append(msgspec.json.decode(line, type=HistoryRow))
+        except msgspec.MsgspecError:
+            continue
+    return found
+
+
+def row_now(figure: dict[str, object]) -> HistoryRow:
+    """A figure that was measured just now."""
+    now = datetime.now(UTC).isoformat(timespec="seconds")
+    return msgspec.convert(
+        figure | {"at": now, "commit": commit_of(), "machine": machine()}, HistoryRow
+    )
+
+
+def compare(revision: str, names: Sequence[str], pairs: int = _PAIRS) -> list[Change]:
+    """Measure a revision and what is checked out in turn.
+
+    Raises
+    ------
+    UsageError
+        When there is no such revision, or a bench of it cannot be run.
+    """
+    before: dict[str, list[float]] = {}
+    after: dict[str, list[float]] = {}
+    with _checked_out(revision) as folder:
+        for _ in range(pairs):
+            for root, found in ((folder, before), (ROOT, after)):
+                for name, ratio in _ratios(root, names).items():
+                    found.setdefault(name, []).append(ratio)
+    return [
+        Change(name, tuple(before[name]), tuple(after[name])) for name in after if name in before
+    ]
+
+
+@contextmanager
+def _checked_out(revision: str) -> Iterator[Path]:
+    with tempfile.TemporaryDirectory(prefix="rook-tally-bench-") as parent:
+        folder = Path(parent) / "before"
+        done = subprocess.run(
+            ["git", "worktree", "add", "--detach", "--quiet", str(folder), revision],
+            cwd=ROOT,
+            capture_output=True,
+            text=True,
+            check=False,
+        )
+        if done.returncode:
+            raise UsageError(
+                f"{revision} cannot be checked out: {done.stderr.strip()}",
+                remedy="name a commit, a tag or a branch",
+            )
+        try:
+            yield folder
+        finally:
+            subprocess.run(
+                ["git", "worktree", "remove", "--force", str(folder)], cwd=ROOT, check=False
+            )
+
+
+def _ratios(root: Path, names: Sequence[str]) -> dict[str, float]:
+    """The ratios to their limits of a revision's benches, by its own code."""
+    done = subprocess.run(
+        [sys.executable, "-m", "benchmarks", "--json", *names],
+        cwd=root,
+        env=os.environ | {"PYTHONPATH": f"{root / 'src'}{os.pathsep}{root}"},
+        capture_output=True,
+        text=True,
+        check=False,
+        timeout=_WITHIN_S,
+    )
+    lines = [line for line in done.stdout.splitlines() if line.startswith("[")]
+    if not lines:
+        raise UsageError(
+            f"the benches of {root.name} gave no figures: {done.stderr.strip()[-300:]}",
+            remedy="name benches that both revisions have",
+        )
+    return {one["name"]: one["ratio"] for one in json.loads(lines[-1])}
+
+
+def _git(root: Path, *words: str) -> str:
+    done = subprocess.run(["git", *words], cwd=root, capture_output=True, text=True, check=False)
+    return done.stdout.strip()

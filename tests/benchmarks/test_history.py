@@ -1,0 +1,81 @@
+"""Figures of benches kept over time, and two revisions compared in turn."""
+
+from __future__ import annotations
+
+import subprocess
+from pathlib import Path
+
+import pytest
+
+from benchmarks import history
+from benchmarks.history import Change, HistoryRow, compare, keep, kept, row_now
+from rook_tally.core.errors import UsageError
+
+FIGURE = {"name": "start", "ours": 3.0, "limit": 2.0, "ratio": 1.5, "bar": 1.5, "holds": True}
+
+
+def test_rows_are_kept_with_commit_and_machine(tmp_path: Path) -> None:
+    path = tmp_path / "deep" / "history.jsonl"
+    assert kept(path) == []
+    row = row_now(dict(FIGURE))
+    assert row.machine
+    keep([row], path)
+    keep([row], path)
+    # Half a line, as after a power cut, spoils no other.
+    with path.open("ab") as file:
+        file.write(b'{"at": "2026')
+    assert kept(path) == [row, row]
+    assert isinstance(row, HistoryRow)
+
+
+@pytest.mark.parametrize(
+    ("before", "after", "factor", "beyond"),
+    [
+        ((1.0, 1.1, 1.2), (1.3, 1.4, 1.5), 1.4 / 1.1, True),
+        ((1.3, 1.4, 1.5), (1.0, 1.1, 1.2), 1.1 / 1.4, True),
+        ((1.0, 1.2, 1.4), (1.1, 1.3, 1.5), 1.3 / 1.2, False),
+    ],
+)
+def test_a_change_counts_when_no_run_of_one_is_like_any_of_the_other(
+    before: tuple[float, ...], after: tuple[float, ...], factor: float, beyond: bool
+) -> None:
+    one = Change("start", before, after)
+    assert one.factor == pytest.approx(factor)
+    assert one.beyond_noise is beyond
+
+
+@pytest.fixture
+def checkout(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
+    """A repository of its own with one commit."""
+    root = tmp_path / "repository"
+    (root / "src" / "rook_tally").mkdir(parents=True)
+    (root / "src" / "rook_tally" / "__init__.py").write_text("")
+    identity = ("-c", "user.name=wren", "-c", "user.email=wren@example.org")
+    for words in (("init", "-q"), ("add", "."), (*identity, "commit", "-q", "-m", "first")):
+        subprocess.run(["git", *words], cwd=root, check=True)
+    monkeypatch.setattr(history, "ROOT", root)
+    return root
+
+
+def test_both_revisions_are_measured_in_turn(
+    checkout: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    asked: list[str] = []
+
+    def ratios(root: Path, names: list[str]) -> dict[str, float]:
+        asked.append("after" if root == checkout else "before")
+        assert (root / "src" / "rook_tally").is_dir()
+        return {"start": float(len(asked))} | ({"new": 1.0} if root == checkout else {})
+
+    monkeypatch.setattr(history, "_ratios", ratios)
+    (one,) = compare("HEAD", ["start"], 2)
+    assert asked == ["before", "after"] * 2
+    assert (one.before, one.after) == ((1.0, 3.0), (2.0, 4.0))
+
+
+def test_a_revision_that_is_none_is_said(checkout: Path) -> None:
+    assert history.commit_of(checkout)
+    (checkout / "more").write_text("")
+    assert history.commit_of(checkout).endswith("+")
+    with pytest.raises(UsageError, match="cannot be checked out"):
+        compare("no-such-revision", [], 2)
