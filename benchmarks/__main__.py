@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import sys
+from pathlib import Path
 from typing import Annotated
 
 import typer
 
-from benchmarks.table import print_changes, print_history, run_benches
+from benchmarks.table import print_changes, print_history, run_benches, write_page
 from rook_tally.core.errors import RookTallyError
 
 
@@ -17,6 +18,10 @@ def bench(
     history: Annotated[
         bool, typer.Option("--history", help="Print the figures kept so far, and measure nothing.")
     ] = False,
+    page: Annotated[
+        Path | None,
+        typer.Option("--page", metavar="FILE", help="Write the newest figures kept as a page."),
+    ] = None,
     against: Annotated[
         str, typer.Option(metavar="REV", help="Measure this revision and what is here in turn.")
     ] = "",
@@ -27,6 +32,8 @@ def bench(
     try:
         if history:
             print_history(names or [])
+        elif page is not None:
+            write_page(page)
         elif against:
             print_changes(against, names or [], pairs)
         else:

@@ -14,7 +14,7 @@ import statistics
 import subprocess
 import sys
 import tempfile
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
@@ -95,6 +95,40 @@ def kept(path: Path = HISTORY) -> list[HistoryRow]:
         except msgspec.MsgspecError:
             continue
     return found
+
+
+def newest(rows: Sequence[HistoryRow]) -> list[HistoryRow]:
+    """The newest figure of each name that was measured on the machine of the last row, by name."""
+    if not rows:
+        return []
+    found = {one.name: one for one in rows if one.machine == rows[-1].machine}
+    return [found[name] for name in sorted(found)]
+
+
+def speed_page(rows: Sequence[HistoryRow], about: Mapping[str, str]) -> str:
+    """The newest figures as a page, with what each bench is about."""
+    told = newest(rows)
+    lines = [
+        "# How fast it is",
+        "",
+        "Written by `./rook bench --page docs/speed.md` from the figures that were kept.",
+        "Each is measured beside a limit in the same run, the ratio is ours to the limit;",
+        "times and rates by themselves say more of the machine than of the program.",
+        "A bar that does not hold stays here until it does.",
+        "",
+        f"Machine: {told[-1].machine if told else 'none yet'}",
+        "",
+        "| figure | ours | limit | ratio | bar | | commit | what it is |",
+        "| --- | ---: | ---: | ---: | ---: | --- | --- | --- |",
+    ]
+    for one in told:
+        verdict = "holds" if one.holds else "**does not hold**"
+        words = about.get(one.name.partition(".")[0], "")
+        lines.append(
+            f"| `{one.name}` | {one.ours:g} | {one.limit:g} | {one.ratio:.2f} | {one.bar:.2f} "
+            f"| {verdict} | {one.commit} | {words} |"
+        )
+    return "\n".join(lines) + "\n"
 
 
 def row_now(figure: dict[str, object]) -> HistoryRow:

@@ -15,7 +15,7 @@ from pathlib import Path
 import msgspec
 import typer
 
-from benchmarks.history import compare, keep, kept, row_now
+from benchmarks.history import compare, keep, kept, row_now, speed_page
 from rook_tally.core.errors import RookTallyError, UsageError
 
 
@@ -76,6 +76,16 @@ def print_history(names: list[str]) -> None:
             f"{one.at[:16]}  {one.commit:<10} {one.name:<22}{one.ratio:>8.2f}{one.bar:>7.2f}"
             f"  {verdict:<14} {one.machine}"
         )
+
+
+def write_page(path: Path) -> None:
+    """Write the newest figures of this machine as a page."""
+    about = {
+        name: " ".join((bench.__doc__ or "").split()).replace("|", "/")
+        for name, bench in BENCHES.items()
+    }
+    path.write_text(speed_page(kept(), about), encoding="utf-8")
+    typer.echo(str(path))
 
 
 def print_changes(revision: str, names: list[str], pairs: int) -> None:

@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 from benchmarks import history
-from benchmarks.history import Change, HistoryRow, compare, keep, kept, row_now
+from benchmarks.history import Change, HistoryRow, compare, keep, kept, row_now, speed_page
 from rook_tally.core.errors import UsageError
 
 FIGURE = {"name": "start", "ours": 3.0, "limit": 2.0, "ratio": 1.5, "bar": 1.5, "holds": True}
@@ -79,3 +79,21 @@ def test_a_revision_that_is_none_is_said(checkout: Path) -> None:
     assert history.commit_of(checkout).endswith("+")
     with pytest.raises(UsageError, match="cannot be checked out"):
         compare("no-such-revision", [], 2)
+
+
+def test_the_page_has_the_newest_figure_of_each_of_the_last_machine() -> None:
+    def row(name: str, machine: str, ratio: float, *, holds: bool = True) -> HistoryRow:
+        return HistoryRow("2026-12-01T10:00:00", "abc", machine, name, 3, 2, ratio, 1.5, holds)
+
+    rows = [
+        row("start", "other", 9.0),
+        row("start", "this", 2.0, holds=False),
+        row("size.10", "this", 1.2),
+        row("start", "this", 1.4),
+    ]
+    page = speed_page(rows, {"start": "From start to paint.", "size": "Bytes."})
+    told = [line for line in page.splitlines() if line.startswith("| `")]
+    assert [line.split("|")[1].strip() for line in told] == ["`size.10`", "`start`"]
+    assert "| 1.40 | 1.50 | holds | abc | From start to paint. |" in told[1]
+    assert "does not hold**" not in page
+    assert "none yet" in speed_page([], {})
