@@ -13,6 +13,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QComboBox
 from pytestqt.qtbot import QtBot
 
+from rook_tally.cli.desktop_integration import attend_to
 from rook_tally.cli.door_trial import read_registers
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.byte_layout import NumberType
@@ -32,6 +33,7 @@ from rook_tally.desk.stations.registers_model import (
     typed_register,
     value_words,
 )
+from rook_tally.desk.stations.view import StationsView
 from rook_tally.store.base import Store
 from rook_tally.store.site import add_station
 from rook_tally.store.site.kinds import own_kinds
@@ -190,3 +192,15 @@ def test_a_register_is_typed_over_and_removed(
     shown.rows.setCurrentCell(1, 4)
     shown.take.click()
     assert not shown.typed
+
+
+def test_what_a_window_is_given_makes_no_view_before_it_is_looked_at(
+    store: Store, open_desk: OpenDesk, qtbot: QtBot
+) -> None:
+    """Making one takes as long as all of the start."""
+    window = open_desk()
+    attend_to(window, None)
+    assert window.findChild(StationsView) is None
+    window.show_view(STATIONS)
+    assert window.stations.tasks.registers_reader is window.registers_reader
+    assert window.registers_reader is not None

@@ -89,7 +89,7 @@ def attend_to(window: DeskWindow, only: SingleInstance | None) -> None:
     window.importer = partial(_read_file, window.store)
     window.looker = _look_at_file
     window.trier = partial(_try_door, window.store)
-    window.stations.tasks.registers_reader = _read_registers
+    window.registers_reader = _read_registers
     window.first_step.connect(partial(_begin, window))
     if only is not None:
         notifier = QSocketNotifier(only.fileno(), QSocketNotifier.Type.Read, window)

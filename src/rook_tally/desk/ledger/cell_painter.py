@@ -206,10 +206,10 @@ class CellPainter:
         if kept is None:
             return
         painter.drawPixmap(left, top, kept.picture)
-        if self.on_painted is not None:
-            for column in columns:
-                if column in kept.cells:
-                    self.on_painted(row, column)
+        for column in columns:
+            # Who hears of it may have heard enough by the one before.
+            if column in kept.cells and self.on_painted is not None:
+                self.on_painted(row, column)
 
     def frame(self, painter: QPainter, rect: QRect) -> None:
         """Frame the current cell."""
