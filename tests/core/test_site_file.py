@@ -363,6 +363,21 @@ def test_what_is_written_is_read_as_it_was(content: SiteContent) -> None:
     assert site_from_toml(site_to_toml(content)) == content
 
 
+def test_doors_of_one_sort_are_told_apart_in_a_file_that_is_there() -> None:
+    """Each by what it is named by in a file: an address, a port, a device's number."""
+    before = SiteContent(
+        doors=(CoapSetting("a:1"), ModbusSetting("b:502", "m", unit=1), ProbesSetting(root="/c"))
+    )
+    after = SiteContent(
+        doors=(
+            *(CoapSetting(one) for one in ("a:1", "a:2")),
+            *(ModbusSetting("b:502", "m", unit=one) for one in (1, 2)),
+            *(ProbesSetting(root=one) for one in ("/c", "/d")),
+        )
+    )
+    assert site_from_toml(site_to_toml(after, site_to_toml(before))) == after
+
+
 @given(CONTENTS, CONTENTS)
 @settings(max_examples=examples(15))
 def test_written_into_another_file_it_says_the_same(

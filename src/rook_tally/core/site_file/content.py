@@ -20,6 +20,11 @@ from rook_tally.core.site_settings import SiteSettings
 from rook_tally.core.wall.definitions import WallSheet
 from rook_tally.core.workings.definitions import Working
 
+DOOR_NAMED_BY = (
+    *("sort", "path", "url", "pattern", "adapter", "address", "unit", "root", "listen"),
+)
+"""What tells one door of a file from another."""
+
 
 class SitePart(enum.Enum):
     """A part of a site file, as the file calls its tables."""

@@ -30,6 +30,7 @@ from rook_tally.core.quantities.series_settings import SeriesSettings, checked_s
 from rook_tally.core.reports.files import guideline_from_table, report_from_table
 from rook_tally.core.series.corrections import CorrectionUncertainty
 from rook_tally.core.site_file.content import (
+    DOOR_NAMED_BY,
     BenchEntry,
     FieldCorrection,
     FieldEntry,
@@ -55,7 +56,6 @@ from rook_tally.core.wall.files import sheet_from_table
 from rook_tally.core.workings.definitions import Score, Working
 
 _KEPT = "nothing was changed"
-_DOOR_NAMED_BY = ("sort", "path", "url", "pattern", "adapter", "address", "unit", "root", "listen")
 _REMEDY = "see docs/site-file.md for what a file holds"
 LONGEST = 16_000_000
 """Characters of a file: a site of a thousand stations takes a tenth."""
@@ -228,7 +228,7 @@ def site_from_toml(text: str) -> SiteContent:
         groups=_all(document, "group", _group, "name"),
         workings=_all(document, "working", _working, "slug"),
         plans=_all(document, "plan", _plan, "name"),
-        doors=_all(document, "door", door_of_table, *_DOOR_NAMED_BY),
+        doors=_all(document, "door", door_of_table, *DOOR_NAMED_BY),
         channels=_all(document, "channel", lambda one: from_table(one, Channel), "name"),
         watches=_all(document, "watch", lambda one: from_table(one, Watch), "slug"),
         sheets=_all(document, "sheet", sheet_from_table, "slug"),

@@ -19,6 +19,7 @@ from rook_tally.core.quantities.kind_files import kind_to_toml
 from rook_tally.core.quantities.levels import Four, HourLimits, Level, Limits
 from rook_tally.core.reports.files import guideline_table, report_table
 from rook_tally.core.site_file.content import (
+    DOOR_NAMED_BY,
     BenchEntry,
     FieldCorrection,
     FieldEntry,
@@ -48,7 +49,7 @@ _NAMED_BY = {
     "limit": ("quantity", "place"),
     "group": ("name",),
     "working": ("slug",),
-    "door": ("sort", "path", "url", "pattern", "adapter"),
+    "door": DOOR_NAMED_BY,
     "channel": ("name",),
     "watch": ("slug",),
     "sheet": ("slug",),
