@@ -109,7 +109,7 @@ def firmware_stations(
     as_json: JsonOption = False,
     store: StoreOption = None,
 ) -> None:
-    """What each station of a kind runs, and how far it is with what is given out."""
+    """Print what each station of a kind runs, and how far it is with the image given out."""
     from rook_tally.cli.firmware import print_stations
 
     print_stations(chosen_store(context, store), kind, as_json=as_json)

@@ -71,7 +71,7 @@ def read_registers(
 
 
 def _of_lines(store: Store, settings: SerialSetting) -> DoorTrial:
-    """How the last lines of a port would be read. In no form of ours, a pattern is made of them."""
+    """Read the last lines of a port; make a pattern of them where they are in no form of ours."""
     lines = last_lines(store, settings.station)
     if not lines:
         raise UsageError(

@@ -344,7 +344,7 @@ def add_broker_door(where: str, settings: BrokerSetting, *, only_try: bool, is_s
 
 
 async def heard_at(settings: BrokerSetting) -> list[HeardTopic]:
-    """What is said at a broker within some seconds.
+    """Listen to a broker for some seconds, and return what is said there.
 
     Raises
     ------

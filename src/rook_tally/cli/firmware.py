@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import enum
 from pathlib import Path
 
 import msgspec
@@ -96,7 +95,7 @@ def print_stations(where: str, kind: str, *, as_json: bool) -> None:
     with existing_store(where) as store:
         rows = _standings(store, kind)
     if as_json:
-        typer.echo(msgspec.json.encode(rows, enc_hook=_plain).decode())
+        typer.echo(msgspec.json.encode(rows).decode())
         return
     for one in rows:
         asked = "" if one.asked_us is None else f"asked {rfc3339(one.asked_us)[:16]}"
@@ -163,12 +162,6 @@ def _row(told: FirmwareOfKind) -> dict[str, object]:
         "given_out": None if told.given_out is None else told.given_out.version,
         "state": _state(told),
     }
-
-
-def _plain(told: object) -> object:
-    if isinstance(told, enum.Enum):
-        return told.value
-    raise NotImplementedError
 
 
 def rollout_wanted(first: str, share: float, watch_s: float, *, at_once: bool) -> Rollout:

@@ -1,4 +1,4 @@
-"""What open doors have to know of the site: registers, layouts, and what is read by radio."""
+"""Open doors need to know registers, layouts, topics and what is read by radio: read here."""
 
 from __future__ import annotations
 
@@ -40,7 +40,7 @@ class ByRadio:
     kinds: tuple[WantedOfSensor, ...] = ()
 
     def wanted(self, key: str, name: str, sources: Collection[str]) -> WantedOfSensor | None:
-        """What is wanted of a sensor of that name, which advertises these."""
+        """Find what is wanted of a sensor of that name that advertises these; None for nothing."""
         if key in self.stations:
             return self.stations[key]
         return next((one for one in self.kinds if one.map.matches(name, sources)), None)
@@ -58,7 +58,7 @@ class DoorNeeds:
 
 
 def door_needs(connection: Connection, settings: Sequence[DoorSettings]) -> DoorNeeds:
-    """What these doors have to know; nothing is read where none of them does."""
+    """Read what these doors have to know; nothing where none of them needs it."""
     patterns = topic_patterns(settings)
     if not any(
         isinstance(one, ModbusSetting | SerialSetting | BluetoothSetting) for one in settings

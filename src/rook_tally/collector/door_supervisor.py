@@ -113,7 +113,7 @@ class DoorSupervisor:
         return await made_in_thread(take, lambda taken: None if taken is None else taken.release())
 
     def heard_by_radio(self) -> list[Heard] | None:
-        """What open Bluetooth doors hear; None where there is none."""
+        """Return what open Bluetooth doors hear; None where no such door is open."""
         doors = [one for one, _, _ in self._open.values() if isinstance(one, _Hears)]
         return [heard for door in doors for heard in door.heard] if doors else None
 
