@@ -269,3 +269,31 @@ def test_a_collector_ends_whatever_becomes_of_the_radio(
         wait_until(lambda: "ble-c4110a000004" in _strays(collector))
         subprocess.run(["pkill", "-f", f"address={radio}"], check=True)
         assert collector.stop() == 0
+
+
+def test_the_radio_is_tried_before_it_is_set_up(
+    radio: str, store_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("DBUS_SYSTEM_BUS_ADDRESS", radio)
+    with open_store(str(store_path)):
+        pass
+
+    def tried() -> str:
+        words = ("--store", str(store_path), "door", "add", "bluetooth", "--try")
+        return rook_tally(*words, env=dict(os.environ)).stdout
+
+    wait_until(lambda: "rack pot" in tried())
+    told = {line.split(" = ")[0].strip(): line for line in tried().splitlines()}
+    assert told["rack pot"].endswith("advertises its values  is read")
+    assert not told["kiln shelf"].endswith("is read")
+    path = store_path.with_suffix(".kind.toml")
+    path.write_text(SHELF)
+    assert rook_tally("--store", str(store_path), "kind", "read", str(path)).returncode == 0
+    told = {line.split(" = ")[0].strip(): line for line in tried().splitlines()}
+    assert told["kiln shelf"].endswith("is read")
+    monkeypatch.setenv("DBUS_SYSTEM_BUS_ADDRESS", "unix:path=/nowhere/bus")
+    done = rook_tally(
+        *("--store", str(store_path), "door", "add", "bluetooth", "--try"), env=dict(os.environ)
+    )
+    assert done.returncode != 0
+    assert "no Bluetooth service" in done.stderr

@@ -269,7 +269,6 @@ def names_announced(collector: CollectorProcess) -> list[tuple[str, str]]:
         (("topics", "plant/{field}"), "which part is the station"),
         (("serial", "ttyUSB0"), "is no serial port"),
         (("serial", "/dev/ttyX", "--pattern", "(.*"), "is no pattern"),
-        (("serial", "/dev/ttyX", "--pattern", "auto"), "there is no line"),
         (("folder", "/nowhere/at/all", "--station", "a"), "is no folder"),
         (("folder", "/tmp", "--station", "nobody"), "there is no station"),
     ],

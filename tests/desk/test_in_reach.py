@@ -6,8 +6,10 @@ import http.server
 import threading
 from collections.abc import Iterator
 from functools import partial
+from pathlib import Path
 
 import pytest
+from msgspec.structs import replace
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QDialogButtonBox
@@ -30,6 +32,7 @@ from rook_tally.core.errors import UsageError
 from rook_tally.core.in_reach import Reachable, ReachSort
 from rook_tally.desk.app.window import DeskWindow
 from rook_tally.desk.data.clock import held_clock
+from rook_tally.desk.data.door_trial import DoorTrial
 from rook_tally.desk.dialogs.door import DoorDialog
 from rook_tally.desk.dialogs.door_form import DOOR_FORMS, settings_from, sort_of, texts_of
 from rook_tally.desk.dialogs.in_reach import InReachDialog
@@ -260,9 +263,6 @@ def test_an_address_is_tried_and_its_values_are_picked_with_a_click(
     dialog = page(window, qtbot)
     dialog.new.click()
     form = opened(qtbot, dialog, DoorDialog)
-    # A folder is not asked.
-    form.sort.setCurrentIndex(form.sort.findData("folder"))
-    assert not form.try_it.isVisible()
     form.sort.setCurrentIndex(form.sort.findData("poll"))
     form.try_it.click()
     assert "Address is missing" in form.problem.text()
@@ -298,8 +298,10 @@ def test_a_pattern_is_made_of_the_last_lines_of_a_port(
     form = opened(qtbot, dialog, DoorDialog)
     form.fields["path"].setText("/dev/ttyUSB0")
     form.fields["station"].setText("bench")
+    form.fields["path"].setText("/dev/rook-is-not-there")
     form.try_it.click()
-    qtbot.waitUntil(lambda: "no line of bench" in form.problem.text(), timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: "is not there" in form.problem.text(), timeout=PATIENCE_MS)
+    form.fields["path"].setText("/dev/ttyUSB0")
     lines = [b"Temp> 21.5 Hum> 43", b"Temp> 21.7 Hum> 44"]
     with store.write() as connection:
         write_message_log(
@@ -337,5 +339,73 @@ def _is_read(form: DoorDialog, row: int) -> bool:
 def test_a_device_without_registers_says_what_to_do(store: Store) -> None:
     with pytest.raises(UsageError, match="no station of a kind with registers"):
         try_door(store, ModbusSetting("127.0.0.1:9", "box"))
-    with pytest.raises(UsageError, match="they hear"):
-        try_door(store, CoapSetting())
+
+
+def test_every_sort_of_door_can_be_tried(window: DeskWindow, qtbot: QtBot) -> None:
+    """Each says what came or why not, and the form stays as it was typed."""
+    asked: list[str] = []
+
+    def tried(settings: DoorSettings) -> DoorTrial:
+        asked.append(sort_of(settings))
+        raise UsageError("nothing is there")
+
+    window.trier = tried
+    dialog = page(window, qtbot)
+    dialog.new.click()
+    form = opened(qtbot, dialog, DoorDialog)
+    for settings in {sort_of(one): one for one in DOORS}.values():
+        form.sort.setCurrentIndex(form.sort.findData(sort_of(settings)))
+        for name, text in texts_of(settings).items():
+            form.fields[name].setText(text)
+        qtbot.waitUntil(form.try_it.isEnabled, timeout=PATIENCE_MS)
+        form.try_it.click()
+        qtbot.waitUntil(lambda: "nothing is there" in form.problem.text(), timeout=PATIENCE_MS)
+    assert set(asked) == set(DOOR_FORMS)
+
+
+def test_a_folder_is_tried_and_its_file_stays(
+    window: DeskWindow, store: Store, qtbot: QtBot, tmp_path: Path
+) -> None:
+    add_room_air(store, "logger")
+    window.trier = partial(try_door, store)
+    file = tmp_path / "week.csv"
+    file.write_text("time,temperature (°C)\n2026-11-02T10:00:00Z,21.5\n2026-11-02T10:05:00Z,x\n")
+    dialog = page(window, qtbot)
+    dialog.new.click()
+    form = opened(qtbot, dialog, DoorDialog)
+    form.sort.setCurrentIndex(form.sort.findData("folder"))
+    form.fields["path"].setText(str(tmp_path))
+    form.fields["station"].setText("logger")
+    form.try_it.click()
+    qtbot.waitUntil(lambda: form.answer.rowCount() == 1, timeout=PATIENCE_MS)
+    row = [form.answer.item(0, column).text() for column in range(3)]
+    assert row == ["temperature (°C)", "21.5 °C, 1 in all", "is read"]
+    assert "line 3: " in form.problem.text()
+    assert file.exists()
+
+
+def test_probes_are_picked_by_a_click(
+    window: DeskWindow, store: Store, qtbot: QtBot, tmp_path: Path
+) -> None:
+    zone = tmp_path / "class" / "thermal" / "thermal_zone0"
+    zone.mkdir(parents=True)
+    (zone / "type").write_text("kiln board")
+    (zone / "temp").write_text("41500")
+    settings = ProbesSetting(10.0, ("w1-28",), str(tmp_path))
+    trial = try_door(store, settings)
+    assert [(one.name, one.value, one.is_read) for one in trial.values] == [
+        ("thermal-kiln-board", "temperature 41.5 °C", False)
+    ]
+    assert trial.why == "w1-28 is not there"
+    window.trier = lambda typed: try_door(store, replace(typed, root=str(tmp_path)))
+    dialog = page(window, qtbot)
+    dialog.new.click()
+    form = opened(qtbot, dialog, DoorDialog)
+    form.sort.setCurrentIndex(form.sort.findData("probes"))
+    form.fields["only"].setText("w1-28")
+    form.try_it.click()
+    qtbot.waitUntil(lambda: form.answer.rowCount() == 1, timeout=PATIENCE_MS)
+    form.answer.selectRow(0)
+    form.pick.click()
+    assert form.fields["only"].text() == "w1-28, thermal-kiln-board"
+    qtbot.waitUntil(partial(_is_read, form, 0), timeout=PATIENCE_MS)

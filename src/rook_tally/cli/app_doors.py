@@ -119,6 +119,7 @@ def add_folder(
         str, typer.Option("--time", metavar="COLUMN", help="Which holds the time.")
     ] = "",
     zone: Annotated[str, typer.Option(metavar="NAME", help="Of times without one.")] = "",
+    only_try: TryOption = False,
     store: StoreOption = None,
 ) -> None:
     """Read CSV files as they appear in a folder; each is put into `taken` or `refused` there."""
@@ -131,6 +132,7 @@ def add_folder(
         maps=maps or [],
         time_column=time_column,
         zone=zone,
+        only_try=only_try,
     )
 
 
@@ -208,12 +210,13 @@ def add_coap(
     listen: Annotated[
         str, typer.Option(metavar="HOST:PORT", help="0.0.0.0:5683 for the whole network.")
     ] = "127.0.0.1:5683",
+    only_try: TryOption = False,
     store: StoreOption = None,
 ) -> None:
     """Readings over CoAP: POST to coap://HOST/v1/readings; over the network by OSCORE."""
     from rook_tally.cli.doors import add_coap_door
 
-    add_coap_door(chosen_store(context, store), listen)
+    add_coap_door(chosen_store(context, store), listen, only_try=only_try)
 
 
 @add_app.command("topics")
@@ -249,12 +252,13 @@ def add_topics(
 def add_bluetooth(
     context: typer.Context,
     adapter: Annotated[str, typer.Option(metavar="NAME", help="As hci1; the first if none.")] = "",
+    only_try: TryOption = False,
     store: StoreOption = None,
 ) -> None:
-    """Sensors in radio range that speak Environmental Sensing."""
+    """Sensors in radio range: Environmental Sensing, and others as the kinds of the site say."""
     from rook_tally.cli.doors import add_bluetooth_door
 
-    add_bluetooth_door(chosen_store(context, store), adapter)
+    add_bluetooth_door(chosen_store(context, store), adapter, only_try=only_try)
 
 
 @doors_app.command()

@@ -5,13 +5,19 @@ from __future__ import annotations
 import asyncio
 from collections.abc import Iterator
 
-from rook_tally.cli.doors import asked_modbus, asked_once, heard_at, last_lines, with_port
+from rook_tally.cli.door_asking import asked_modbus, asked_once, heard_at, last_lines, with_port
+from rook_tally.cli.heard_trial import try_bluetooth, try_coap, try_folder, try_probes, try_topics
 from rook_tally.core.door_settings import (
+    BluetoothSetting,
     BrokerSetting,
+    CoapSetting,
     DoorSettings,
+    FolderSetting,
     ModbusSetting,
     PollSetting,
+    ProbesSetting,
     SerialSetting,
+    TopicSetting,
 )
 from rook_tally.core.errors import DecodeError, UsageError
 from rook_tally.core.quantities.message_bytes import Json
@@ -29,12 +35,12 @@ _MOST_VALUES, _SHOWN = 200, 300
 
 
 def try_door(store: Store, settings: DoorSettings) -> DoorTrial:
-    """Ask once by these settings.
+    """Ask once by these settings, or listen for a moment; nothing is taken in.
 
     Raises
     ------
     UsageError
-        When doors of that sort are not asked, or its station has no registers.
+        When there is nothing to ask by them: no folder, no pattern, a station without registers.
     DoorError
         When it does not answer.
     """
@@ -48,11 +54,16 @@ def try_door(store: Store, settings: DoorSettings) -> DoorTrial:
             return _of_broker(settings)
         case SerialSetting():
             return _of_lines(store, settings)
-        case _:
-            raise UsageError(
-                "doors of this sort are not asked: they hear",
-                remedy="set it up; what comes shows in In reach",
-            )
+        case FolderSetting():
+            return try_folder(store, settings)
+        case TopicSetting():
+            return try_topics(store, settings)
+        case CoapSetting():
+            return try_coap(store, settings)
+        case BluetoothSetting():
+            return try_bluetooth(store, settings)
+        case ProbesSetting():
+            return try_probes(settings)
 
 
 def read_registers(
@@ -71,12 +82,13 @@ def read_registers(
 
 
 def _of_lines(store: Store, settings: SerialSetting) -> DoorTrial:
-    """Read the last lines of a port; make a pattern of them where they are in no form of ours."""
-    lines = last_lines(store, settings.station)
+    """Read the last lines of a port, or listen to it; make a pattern of them where they are in no
+    form of ours."""
+    lines = last_lines(store, settings)
     if not lines:
         raise UsageError(
-            f"no line of {settings.station} was seen yet",
-            remedy="save the port: its lines wait until they can be read",
+            f"{settings.path} is there, and said nothing for some seconds",
+            remedy="try its baud; or save the port: its lines wait until they can be read",
         )
     given = line_pattern_from(settings.pattern) if settings.pattern else None
     pattern, proposed = given, ""

@@ -6,9 +6,8 @@ import asyncio
 import re
 import shlex
 import threading
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING
 from urllib.parse import urlsplit
 
 import msgspec
@@ -16,12 +15,12 @@ import typer
 
 from rook_tally import clock
 from rook_tally.cli.changing import changing
+from rook_tally.cli.door_asking import asked_modbus, asked_once, heard_at, last_lines, with_port
 from rook_tally.cli.first_use import ask_first
 from rook_tally.cli.selectors import station_named
 from rook_tally.cli.strays import mapped_field
 from rook_tally.core.door_settings import without_password
 from rook_tally.core.errors import DecodeError, UsageError
-from rook_tally.core.quantities.modbus_map import ModbusRegister
 from rook_tally.intake.addresses import endpoint_from
 from rook_tally.intake.bounds import shortened
 from rook_tally.intake.decode import DecodeSettings, decoded
@@ -34,7 +33,6 @@ from rook_tally.intake.take_in import take_in_again
 from rook_tally.intake.topics import TopicPattern, topic_pattern_from
 from rook_tally.leaving.first_use import first_use
 from rook_tally.login import login_name
-from rook_tally.store.base import Store
 from rook_tally.store.maintenance import existing_store, open_store
 from rook_tally.store.site import (
     BluetoothSetting,
@@ -52,16 +50,9 @@ from rook_tally.store.site import (
     collectors,
     door_settings,
     load_site,
-    newest_messages,
     remove_door,
 )
 from rook_tally.store.site.change_history import noting_changes
-
-if TYPE_CHECKING:
-    from rook_tally.intake.doors.topics_heard import HeardTopic
-
-_EXAMPLES = 20
-_HEARD_S = 4.0
 
 
 def list_doors(where: str, *, as_json: bool) -> None:
@@ -219,7 +210,7 @@ def add_serial_door(
     lines: list[str] = []
     if only_try or pattern == "auto":
         with open_store(where) as store:
-            lines = last_lines(store, settings.station)
+            lines = last_lines(store, settings)
     chosen: LinePattern | None = None
     if pattern == "auto":
         chosen = pattern_by_example(lines, dict(map(_numbered, names)))
@@ -233,16 +224,9 @@ def add_serial_door(
             body = line.encode()
             _show(line, Message("serial", path, body, 0), DecodeSettings(pattern=chosen))
         if not lines:
-            typer.echo(f"no line of {settings.station} was seen yet", err=True)
+            typer.echo(f"{path} is there, and said nothing for some seconds", err=True)
         return
     _set_up(where, settings, ("serial", lambda address: address == path))
-
-
-def last_lines(store: Store, station: str) -> list[str]:
-    """The last lines of a station's port, from the message log."""
-    with store.read() as connection:
-        tape = newest_messages(connection, station, most=_EXAMPLES)
-    return [one.body.decode("utf-8", "replace") for one in tape if one.door == "serial"]
 
 
 def _numbered(text: str) -> tuple[int, str]:
@@ -280,24 +264,6 @@ def add_poll_door(
     _set_up(where, settings, ("poll", lambda address: address == url))
 
 
-async def asked_once(settings: PollSetting) -> Message:
-    """The answer of an address, over whatever it speaks.
-
-    Raises
-    ------
-    DoorError
-        When it cannot be reached, or answers with an error.
-    """
-    if settings.url.startswith("coap:"):
-        from rook_tally.intake.doors.coap_client import coap_polled
-
-        return await coap_polled(settings, clock.now_us)
-    from rook_tally.intake.doors.poll import polled, polling_session
-
-    async with polling_session(settings.url) as session:
-        return await polled(session, settings, lambda: clock.now_us())
-
-
 def _pointed(text: str) -> tuple[str, str]:
     name, _, pointer = text.partition("=")
     if not name or not pointer:
@@ -306,20 +272,34 @@ def _pointed(text: str) -> tuple[str, str]:
 
 
 def add_folder_door(
-    where: str, folder: Path, *, station: str, maps: list[str], time_column: str, zone: str
+    where: str,
+    folder: Path,
+    *,
+    station: str,
+    maps: list[str],
+    time_column: str,
+    zone: str,
+    only_try: bool,
 ) -> None:
-    """Set up a folder to be watched."""
+    """Set up a folder to be watched, or show what its newest file would bring."""
     if not folder.is_dir():
         raise UsageError(f"{folder} is no folder", remedy="make it first")
     columns = dict(map(mapped_field, maps))
     for slug, unit in columns.values():
         quantity_and_unit(slug, unit)
-    _set_up(where, FolderSetting(str(folder.resolve()), station, columns, time_column, zone))
+    settings = FolderSetting(str(folder.resolve()), station, columns, time_column, zone)
+    if only_try:
+        _print_trial(where, settings)
+        return
+    _set_up(where, settings)
 
 
-def add_coap_door(where: str, listen: str) -> None:
-    """Set up CoAP."""
+def add_coap_door(where: str, listen: str, *, only_try: bool) -> None:
+    """Set up CoAP, or show that its address can be opened and who reaches it."""
     endpoint = endpoint_from(listen)
+    if only_try:
+        _print_trial(where, CoapSetting(str(endpoint)))
+        return
     _set_up(where, CoapSetting(str(endpoint)))
     if not endpoint.is_loopback:
         typer.echo(
@@ -343,22 +323,11 @@ def add_broker_door(where: str, settings: BrokerSetting, *, only_try: bool, is_s
     _set_up(where, settings)
 
 
-async def heard_at(settings: BrokerSetting) -> list[HeardTopic]:
-    """Listen to a broker for some seconds, and return what is said there.
-
-    Raises
-    ------
-    DoorError
-        When it cannot be reached, or does not let us in.
-    """
-    from rook_tally.intake.doors.further_broker import outside_broker
-    from rook_tally.intake.doors.topics_heard import topics_heard
-
-    return await topics_heard(outside_broker(settings), _HEARD_S, lambda _: False)
-
-
-def add_bluetooth_door(where: str, adapter: str) -> None:
-    """Set up the radio."""
+def add_bluetooth_door(where: str, adapter: str, *, only_try: bool) -> None:
+    """Set up the radio, or show what is heard by it."""
+    if only_try:
+        _print_trial(where, BluetoothSetting(adapter))
+        return
     _set_up(where, BluetoothSetting(adapter))
 
 
@@ -398,33 +367,6 @@ def add_modbus_door(where: str, settings: ModbusSetting, *, only_try: bool, is_s
         return
     ask_first(opened, is_sure=is_sure)
     _set_up(where, settings)
-
-
-def with_port(settings: ModbusSetting) -> ModbusSetting:
-    """The same with the usual port where none is told."""
-    address = settings.address
-    if address.startswith("/") or address.rpartition(":")[2].isdecimal():
-        return settings
-    return msgspec.structs.replace(settings, address=f"{address}:502")
-
-
-async def asked_modbus(
-    settings: ModbusSetting, registers: Sequence[ModbusRegister]
-) -> tuple[dict[str, float], list[str]]:
-    """The values of a Modbus device, by field, and what it refused, in words.
-
-    Raises
-    ------
-    DoorError
-        When it does not answer.
-    """
-    from rook_tally.intake.doors.modbus import asked, client_for, readers_of
-
-    client = client_for(settings)
-    try:
-        return await asked(client, settings, readers_of(registers))
-    finally:
-        client.close()
 
 
 def add_topics_door(
@@ -503,3 +445,17 @@ def _show(raw: str, message: Message, hints: DecodeSettings) -> None:
         typer.echo(f"    {word.name}: {word.value}")
     for refusal in content.refused:
         typer.echo(f"    refused: {refusal.why}")
+
+
+def _print_trial(where: str, settings: DoorSettings) -> None:
+    """Try a door and print what came."""
+    from rook_tally.cli.door_trial import try_door
+
+    with open_store(where) as store:
+        trial = try_door(store, settings)
+    if trial.shown:
+        typer.echo(trial.shown)
+    for one in trial.values:
+        typer.echo(f"    {one.name} = {one.value}{'  is read' if one.is_read else ''}")
+    if trial.why:
+        typer.echo(trial.why, err=True)

@@ -21,7 +21,6 @@ from rook_tally.desk.parts.row_table import RowTable
 from rook_tally.desk.parts.saving_dialog import SavingDialog, grow
 from rook_tally.desk.parts.widgets import tint
 
-_ASKED = ("poll", "modbus", "broker", "serial")
 _HEADS = ("field", "value", "")
 _ANSWER_HEIGHT = 170
 
@@ -108,9 +107,7 @@ class DoorDialog(SavingDialog):
             edit.textEdited.connect(self._on_edited)
             self._form.insertRow(row, tr(field.words), edit)
             self.fields[field.name] = edit
-        self.trial_row.setVisible(
-            self._trier is not None and str(self.sort.currentData()) in _ASKED
-        )
+        self.trial_row.setVisible(self._trier is not None)
         self._show_trial(None)
         self._on_edited("")
         grow(self)
@@ -171,7 +168,7 @@ class DoorDialog(SavingDialog):
         self.answer.fill(rows, bold=[at for at, one in enumerate(values) if one.is_read])
         self.answer.setVisible(bool(rows))
         self._show_pick()
-        if trial is not None and not rows:
+        if trial is not None and trial.shown and not rows:
             self.said.setText(tr("It answers {0}", trial.shown))
             self.said.show()
         grow(self)
@@ -184,19 +181,23 @@ class DoorDialog(SavingDialog):
 
     def _show_pick(self) -> None:
         values = () if self._trial is None else self._trial.values
-        self.pick.setVisible("fields" in self.fields and any(one.pointer for one in values))
+        self.pick.setVisible(self._picks is not None and any(one.pointer for one in values))
         one = self._picked_value()
         self.pick.setEnabled(one is not None and not one.is_read)
 
+    @property
+    def _picks(self) -> QLineEdit | None:
+        """The field that what is picked is added to: values of an answer, or names of probes."""
+        return self.fields.get("fields") or self.fields.get("only")
+
     def _on_pick(self) -> None:
-        """Read the picked value too: by its pointer."""
-        one, fields = self._picked_value(), self.fields.get("fields")
-        if one is None or fields is None or one.is_read:
+        """Read the picked value too: by its pointer, or a probe by its name."""
+        one, picks = self._picked_value(), self._picks
+        if one is None or picks is None or one.is_read:
             return
-        before = fields.text().strip()
-        fields.setText(
-            f"{before}, {one.name}={one.pointer}" if before else f"{one.name}={one.pointer}"
-        )
+        told = one.pointer if "only" in self.fields else f"{one.name}={one.pointer}"
+        before = picks.text().strip()
+        picks.setText(f"{before}, {told}" if before else told)
         self._on_try()
 
     def _on_save(self) -> None:

@@ -114,20 +114,38 @@ async def _serving(site: Site, contexts: StationContexts, endpoint: Endpoint) ->
     DoorError
         When the port is another program's, or the address is not this machine's.
     """
+    check_free(endpoint)
     try:
-        # aiocoap shares its port with whoever wants it too; then half of the messages went astray.
-        family = socket.AF_INET6 if ":" in endpoint.host else socket.AF_INET
-        with socket.socket(family, socket.SOCK_DGRAM) as trying:
-            trying.bind((endpoint.host, endpoint.port))
         return await Context.create_server_context(
             OscoreSiteWrapper(site, contexts),
             bind=(endpoint.host, endpoint.port),
             transports=["udp6"],
         )
     except (OSError, error.Error) as wrong:
-        raise DoorError(
-            f"coap://{endpoint} cannot be opened: {wrong}", remedy="name another address"
-        ) from wrong
+        raise _not_opened(endpoint, wrong) from wrong
+
+
+def check_free(endpoint: Endpoint) -> None:
+    """Do nothing where an address can be opened.
+
+    aiocoap shares its port with whoever wants it too; then half of the messages went astray.
+
+    Raises
+    ------
+    DoorError
+        When the port is another program's, or the address is not this machine's.
+    """
+    family = socket.AF_INET6 if ":" in endpoint.host else socket.AF_INET
+    try:
+        with socket.socket(family, socket.SOCK_DGRAM) as trying:
+            trying.bind((endpoint.host, endpoint.port))
+    except OSError as wrong:
+        raise _not_opened(endpoint, wrong) from wrong
+
+
+def _not_opened(endpoint: Endpoint, wrong: Exception) -> DoorError:
+    why = wrong.strerror if isinstance(wrong, OSError) and wrong.strerror else str(wrong)
+    return DoorError(f"coap://{endpoint} cannot be opened: {why}", remedy="name another address")
 
 
 class _Readings(Resource):  # type: ignore[misc]
