@@ -20,7 +20,8 @@ from rook_tally.store.maintenance import open_store
 from rook_tally.store.site import add_door, add_station, keep_kind, tallies, total
 
 _DEVICES, _REGISTERS, _PROBES = 20, 100, 50
-_WARM_S, _FOR_S = 6.0, 15.0
+_BEGUN = 3
+_WARM_S, _FOR_S = 3.0, 15.0
 _SERVER = """
 import asyncio, sys
 from pymodbus.server import StartAsyncTcpServer
@@ -86,6 +87,8 @@ def _cost(store: Store, doors: list[DoorSettings], readings_s: int) -> tuple[flo
             add_door(connection, one)
     with CollectorChild(store.address, http="127.0.0.1:0", broker="off") as collector:
         pid = collector.process.pid
+        # However long it takes until all doors are open: then it begins.
+        _wait_until(lambda: _kept(store) >= _BEGUN * readings_s)
         threading.Event().wait(_WARM_S)
         before, before_s, began = _kept(store), cpu_s(pid), time.monotonic()
         threading.Event().wait(_FOR_S)

@@ -20,10 +20,10 @@ from rook_tally.store.base import (
     Store,
     Subject,
     add_due,
+    changed_since,
     newest_seq,
     note_past_changed,
     schema,
-    site_changed_since,
     stretches_to_work_out,
 )
 from rook_tally.store.readings import (
@@ -193,7 +193,7 @@ def test_binding_again_writes_nothing(store: Store, pair: tuple[Series, Series])
         assert bind_workings(connection) == {}
     with store.read() as connection:
         assert newest_seq(connection) == seen
-        assert not site_changed_since(connection, seen)[0]
+        assert not changed_since(connection, seen).site
 
 
 def test_what_is_due_is_joined_until_it_is_begun(store: Store, pair: tuple[Series, Series]) -> None:

@@ -15,7 +15,7 @@ from rook_tally.core.timestamps import DAY_US, SECOND_US
 from rook_tally.export.pieces import ExportForm, ExportPiece, ExportWish, pieces
 from rook_tally.forwarding.bodies import json_body, senml_body
 from rook_tally.store.base import Store
-from rook_tally.store.base.changes import Subject, are_forgotten, newest_seq, site_changed_since
+from rook_tally.store.base.changes import Subject, are_forgotten, changed_since, newest_seq
 from rook_tally.store.base.raw_sql import fetched
 from rook_tally.store.site import Series, load_site
 from rook_tally.store.site.forwards import ForwardState
@@ -52,7 +52,7 @@ class ChosenSeries:
 
     def of(self, connection: Connection) -> tuple[Series, ...]:
         """As they are now; hidden ones stay."""
-        is_other, newest = site_changed_since(connection, self._seq)
+        is_other, _, newest = changed_since(connection, self._seq)
         if is_other or self._series is None:
             told = self._told
             self._series = tuple(

@@ -133,6 +133,23 @@ class Decoded(msgspec.Struct, frozen=True, gc=False):
             map(DecodedValue, ats, self.fields, self.values, repeat(self.station), units, times)
         )
 
+    def first(self, most: int) -> tuple[DecodedValue, ...]:
+        """The first values."""
+        if not self.fields:
+            return self.listed[:most]
+        units = (None,) * most if self.units is None else self.units
+        return tuple(
+            DecodedValue(0, name, value, unit=unit)
+            for name, value, unit in zip(
+                self.fields[:most], self.values[:most], units[:most], strict=False
+            )
+        )
+
+    @property
+    def first_station(self) -> str | None:
+        """Who says the first value, as the body names them."""
+        return self.listed[0].station if self.listed else self.station
+
     @property
     def count(self) -> int:
         """Number of values."""

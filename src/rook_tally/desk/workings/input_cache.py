@@ -16,7 +16,7 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.series.readings import Readings
 from rook_tally.core.workings.alignment import Inputs, heard_of
-from rook_tally.store.base import are_forgotten, newest_seq, schema, site_changed_since
+from rook_tally.store.base import are_forgotten, changed_since, newest_seq, schema
 from rook_tally.store.readings import read_range
 
 _MOST_KEPT = 24
@@ -99,7 +99,7 @@ class InputCache:
         return self._inputs[1]
 
     def _is_altered(self, connection: Connection, kept: _Kept) -> bool:
-        return site_changed_since(connection, kept.seq)[0]
+        return changed_since(connection, kept.seq).site
 
     def _read(
         self, connection: Connection, key: tuple[str, int], start_us: int, end_us: int

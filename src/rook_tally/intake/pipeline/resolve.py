@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import NamedTuple
 
@@ -20,10 +21,17 @@ from rook_tally.intake.bounds import shortened
 from rook_tally.intake.decode.regex_lines import line_pattern_from
 from rook_tally.intake.decode.settings import NO_HINTS, DecodeSettings
 from rook_tally.intake.message import BodyFormat, DecodedValue, Message
+from rook_tally.intake.pipeline.known_columns import RememberedColumns
 from rook_tally.intake.pipeline.live_workings import LiveWorkings
 from rook_tally.intake.topics import TopicPattern, topic_pattern_from
-from rook_tally.store.base import access_hash, newest_seq, site_changed_since
-from rook_tally.store.readings import Overruling, RecentReadings, overrulings_by_series
+from rook_tally.store.base import access_hash, changed_since, newest_seq
+from rook_tally.store.readings import (
+    Appended,
+    NewReading,
+    Overruling,
+    RecentReadings,
+    overrulings_by_series,
+)
 from rook_tally.store.site import (
     DoorSettings,
     PollSetting,
@@ -74,7 +82,7 @@ class IntakeSession:
     """Stations and series by their names on the wire; follows the store's configuration.
 
     `recent` are their last readings, as far as this writer knows them; `workings` is what rests on
-    them, `watches` what watches both.
+    them, `watches` what watches both; `columns` are the series of whole messages.
     """
 
     def __init__(self) -> None:
@@ -87,7 +95,6 @@ class IntakeSession:
         # The names of gateways, by the hashes of their keys.
         self._gateways: dict[str, str] = {}
         self._series: dict[tuple[int, str], Series] = {}
-        self._has_begun_series = False
         # Of strays, since they were last kept within their bounds by this writer.
         self.unpruned_bytes = 0
         self.recent = RecentReadings()
@@ -104,15 +111,21 @@ class IntakeSession:
         # are looked for where a sensor is no station yet.
         self._by_radio: dict[tuple[str, str], DecodeSettings] = {}
         self._radio_kinds: tuple[Kind, ...] = ()
+        self.columns = RememberedColumns()
+        # The newest moment of series, where nobody but this writer has written since.
+        self.newest_us: dict[int, int] = {}
 
     def refresh(self, connection: Connection) -> None:
         """Read the configuration anew if it was changed since the last time."""
-        changed, newest = site_changed_since(connection, max(self._seen_seq, 0))
+        changed, are_others, newest = changed_since(connection, max(self._seen_seq, 0))
+        if are_others:
+            self.newest_us.clear()
         if not changed and self._seen_seq >= 0:
             self._seen_seq = newest
             self.workings.refresh(connection, self._site_seq)
             self.watches.refresh(connection, self._site_seq)
             return
+        self.columns.forget()
         site = load_site(connection)
         self._seen_seq = self._site_seq = newest
         self.workings.refresh(connection, self._site_seq)
@@ -274,7 +287,6 @@ class IntakeSession:
                 rules=self._rules,
             )
             self._series[station.id, item.field] = known
-            self._has_begun_series = True
         return ResolvedValue(item, known, value)
 
     def series_at(self, series: Series, time_us: int) -> Series:
@@ -285,17 +297,35 @@ class IntakeSession:
                 return earlier
         return series
 
-    def know_own_series(self, connection: Connection) -> None:
-        """Series begun in the running transaction are known: reading the configuration anew for
+    def plain_series(self, station: Station, field: str) -> Series | None:
+        """The series of a station's field; None where it is not begun, is left out, has moved on
+        from an earlier place, or a person judged a stretch of it."""
+        known = self._series.get((station.id, field))
+        if known is None or known.settings.left_out:
+            return None
+        return None if known.id in self._earlier or known.id in self._overruled else known
+
+    def know_newest(self, readings: Sequence[NewReading], outcome: Appended) -> None:
+        """Know the newest moments of series after a batch of readings was written."""
+        if not outcome.are_newest:
+            for one in readings:
+                self.newest_us.pop(one.series_id, None)
+            return
+        newest_us = self.newest_us
+        for one in readings:
+            if one.time_us > newest_us.get(one.series_id, -1):
+                newest_us[one.series_id] = one.time_us
+
+    def end_batch(self, connection: Connection) -> None:
+        """Know what the running transaction wrote, series begun in it too: reading all anew for
         them would take longer with every station. The store has one writer at a time, so nobody
         else's change lies between the look at its beginning and this."""
-        if self._has_begun_series:
-            self._has_begun_series = False
-            self._seen_seq = newest_seq(connection)
+        self._seen_seq = newest_seq(connection)
 
     def forget(self) -> None:
         """Read everything anew next time: series begun in a failed transaction are not there."""
         self._seen_seq = -1
+        self.newest_us.clear()
         self.recent.forget()
         self.workings.forget()
         self.watches.forget()

@@ -8,11 +8,11 @@ from rook_tally.store.base.changes import (
     ChangeTail,
     Subject,
     are_forgotten,
+    changed_since,
     newest_changes,
     newest_seq,
     prune_changes,
     readings_changed_since,
-    site_changed_since,
 )
 from rook_tally.store.base.credentials import (
     Credentials,
@@ -41,6 +41,7 @@ __all__ = [
     "access_hash",
     "add_due",
     "are_forgotten",
+    "changed_since",
     "credentials_of",
     "drop_due",
     "new_access_key",
@@ -49,6 +50,5 @@ __all__ = [
     "note_past_changed",
     "prune_changes",
     "readings_changed_since",
-    "site_changed_since",
     "stretches_to_work_out",
 ]

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import enum
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
@@ -88,19 +88,31 @@ def newest_seq(connection: Connection) -> int:
     return int(newest or 0)
 
 
+class Changed(NamedTuple):
+    """What changed, or may have, after a notice: the configuration, readings; and the number of the
+    newest notice."""
+
+    site: bool
+    readings: bool
+    newest: int
+
+
 _NEWEST_SINCE = (
     f"SELECT max(seq), max(CASE WHEN subject IN ({int(Subject.SITE)}, {int(Subject.SERIES)}) "
-    "THEN seq END), (SELECT min(seq) FROM change) "
-    "FROM change WHERE seq > ?"
+    f"THEN seq END), max(CASE WHEN subject = {int(Subject.READINGS)} THEN seq END), "
+    "(SELECT min(seq) FROM change) FROM change WHERE seq > ?"
 )
 
 
-def site_changed_since(connection: Connection, seq: int) -> tuple[bool, int]:
-    """Tell if the configuration changed, or may have, after a notice, and the number of the newest
-    notice."""
-    ((newest, newest_site, oldest),) = fetched(connection, _NEWEST_SINCE, (seq,))
+def changed_since(connection: Connection, seq: int) -> Changed:
+    """Tell what changed after a notice."""
+    ((newest, newest_site, newest_reading, oldest),) = fetched(connection, _NEWEST_SINCE, (seq,))
     is_unknown = oldest is not None and oldest > seq + 1
-    return is_unknown or newest_site is not None, seq if newest is None else int(newest)
+    return Changed(
+        is_unknown or newest_site is not None,
+        is_unknown or newest_reading is not None,
+        seq if newest is None else int(newest),
+    )
 
 
 def newest_site_change(connection: Connection) -> int:

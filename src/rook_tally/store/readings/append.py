@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import NamedTuple
 
+import msgspec
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import TimeArray
@@ -17,7 +17,7 @@ from rook_tally.store.readings.query import readings_at
 from rook_tally.store.readings.summaries import PAGE_US
 
 
-class NewReading(NamedTuple):
+class NewReading(msgspec.Struct, frozen=True, gc=False):
     """A reading on its way in, already screened: base unit, known series."""
 
     series_id: int
@@ -33,26 +33,31 @@ class Appended:
     `duplicate`: the same series, time and value was there already; ignored.
     `revised`: another value was there for that series and time; the newer arrival won.
     `newest_before`: each series' newest row before, when all of the batch is newer; else empty.
+    `are_newest`: all of it is newer, nothing was there.
     """
 
     duplicate: tuple[bool, ...]
     revised: tuple[bool, ...]
     newest_before: Mapping[int, int | None] = field(default_factory=dict)
+    are_newest: bool = False
 
 
-def append_readings(connection: Connection, batch: Sequence[NewReading]) -> Appended:
+def append_readings(
+    connection: Connection, batch: Sequence[NewReading], known_us: Mapping[int, int] | None = None
+) -> Appended:
     """Write a batch in the running transaction and note the change.
 
-    Within the batch, later entries count as arriving later.
+    Within the batch, later entries count as arriving later. `known_us` are the newest moments of
+    series, where the caller knows them for certain; those of others are looked up.
     """
     touched = _touched(batch)
-    newest_before = _newest_if_all_new(connection, batch, touched)
+    newest_before = _newest_if_all_new(connection, batch, touched, known_us or {})
     if newest_before is not None:
         # Nearly every batch: nothing in it was there, and nothing comes twice.
         _insert(connection, _plain(batch))
         note_readings(connection, touched)
         nothing = (False,) * len(batch)
-        return Appended(nothing, nothing, newest_before)
+        return Appended(nothing, nothing, newest_before, are_newest=True)
     held = readings_at(connection, [(new.series_id, new.time_us) for new in batch])
     duplicate: list[bool] = []
     revised: list[bool] = []
@@ -70,31 +75,49 @@ def append_readings(connection: Connection, batch: Sequence[NewReading]) -> Appe
 
 
 def _newest_if_all_new(
-    connection: Connection, batch: Sequence[NewReading], touched: dict[int, tuple[int, int]]
+    connection: Connection,
+    batch: Sequence[NewReading],
+    touched: dict[int, tuple[int, int]],
+    known_us: Mapping[int, int],
 ) -> dict[int, int | None] | None:
     """The newest row of each series, if all of a batch is newer and no moment comes twice.
 
     The write lock is ours, so what is true stays so until the batch is written.
     """
+    if len(touched) < len(batch) != len({(new.series_id, new.time_us) for new in batch}):
+        return None
     ((newest_page_us,),) = fetched(connection, _NEWEST_PAGE)
     sealed_until_us = -1 if newest_page_us is None else newest_page_us + PAGE_US
-    if any(first < sealed_until_us for first, _ in touched.values()):
-        return None
-    newest = _NEWEST_ROWS
-    if len(touched) <= _FEW:
-        newest += f" WHERE id IN ({', '.join(map(str, touched))})" if touched else " WHERE id = 0"
-    found: dict[int, int | None] = dict(fetched(connection, newest))
+    found: dict[int, int | None] = {}
+    unknown: list[int] = []
     for series_id, (first_us, _) in touched.items():
-        newest_us = found.get(series_id)
-        if newest_us is not None and first_us <= newest_us:
+        if first_us < sealed_until_us:
             return None
-    return found if len({new[:2] for new in batch}) == len(batch) else None
+        newest_us = known_us.get(series_id)
+        if newest_us is None:
+            unknown.append(series_id)
+        elif first_us <= newest_us:
+            return None
+        else:
+            found[series_id] = newest_us
+    if not unknown:
+        return found
+    newest = _NEWEST_ROWS
+    if len(unknown) <= _FEW:
+        newest += f" WHERE id IN ({', '.join(map(str, unknown))})"
+    looked_up: dict[int, int | None] = dict(fetched(connection, newest))
+    for series_id in unknown:
+        newest_us = found[series_id] = looked_up.get(series_id)
+        if newest_us is not None and touched[series_id][0] <= newest_us:
+            return None
+    return found
 
 
 def _touched(batch: Iterable[NewReading]) -> dict[int, tuple[int, int]]:
     """First and last moment by series id."""
     touched: dict[int, tuple[int, int]] = {}
-    for series_id, time_us, _, _ in batch:
+    for one in batch:
+        series_id, time_us = one.series_id, one.time_us
         known = touched.get(series_id)
         if known is None:
             touched[series_id] = (time_us, time_us)
@@ -151,7 +174,7 @@ _REPLACE = (
 
 def _plain(batch: Iterable[NewReading]) -> list[tuple[int, int, float, int]]:
     """Tuples and whole numbers as such: the driver takes their subclasses at half the speed."""
-    return [(series_id, at, value, int(quality)) for series_id, at, value, quality in batch]
+    return [(one.series_id, one.time_us, one.value, int(one.quality)) for one in batch]
 
 
 def _insert(

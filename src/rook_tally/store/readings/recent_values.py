@@ -25,7 +25,7 @@ class _Tail:
     """The end of a series: its newest moment and value, for how many readings in a row nothing has
     jumped, been zero or been suspect, and how many have had the same value."""
 
-    __slots__ = ("calm", "last_us", "lately", "most", "still", "value")
+    __slots__ = ("calm", "high", "last_us", "lately", "low", "most", "still", "value")
 
     def __init__(self) -> None:
         self.last_us = -1
@@ -33,6 +33,8 @@ class _Tail:
         self.calm = self.still = 0
         # As many as are looked at together for a spike.
         self.lately: deque[float] = deque(maxlen=2 * SPIKE_NEIGHBOURS + 1)
+        # All of them lie within, and perhaps others that are left out by now.
+        self.low = self.high = math.nan
         # As far as a spike stands out of them.
         self.most = 0.0
 
@@ -40,7 +42,9 @@ class _Tail:
         """One more at its end."""
         self.still = self.still + 1 if value == self.value else 1
         self.lately.append(value)
-        is_calm = value != 0.0 and max(self.lately) - min(self.lately) <= most
+        if not self.low <= value <= self.high or self.high - self.low > most:
+            self.low, self.high = min(self.lately), max(self.lately)
+        is_calm = value != 0.0 and self.high - self.low <= most
         self.calm = self.calm + 1 if is_calm and is_good else 0
         self.value = value
 
