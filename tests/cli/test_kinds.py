@@ -43,3 +43,11 @@ def test_a_station_is_described_as_a_thing(store_path: Path) -> None:
     assert told["title"] == "wall"
     assert told["properties"]["co2"]["forms"][0]["href"].startswith("http://10.0.0.5:4711/v1/value")
     assert rook_tally(*at, "station", "thing", "none").returncode == 2
+
+
+def test_a_thing_that_answers_itself_says_where(store_path: Path) -> None:
+    at = ("--store", str(store_path))
+    rook_tally(*at, "station", "add", "wall", "--place", "Hall", "--kind", "room-air")
+    rook_tally(*at, "door", "add", "poll", "coap://10.0.0.9/air", "--station", "wall", "--yes")
+    told = json.loads(rook_tally(*at, "station", "thing", "wall").stdout)
+    assert [one["href"] for one in told["forms"]] == ["coap://10.0.0.9/air"]

@@ -6,7 +6,7 @@ import typer
 
 from rook_tally.cli.selectors import station_named
 from rook_tally.clock import now_us
-from rook_tally.core.door_settings import ModbusSetting
+from rook_tally.core.door_settings import ModbusSetting, PollSetting, polled_address
 from rook_tally.core.quantities.kinds import Field
 from rook_tally.core.things.describing import DescribedStation, thing_description
 from rook_tally.store.base import Store
@@ -37,13 +37,15 @@ def described(
         heard = collectors(connection, now_us=now_us())
         doors = [one.settings for one in door_settings(connection)]
     at = station_addresses(heard, http=http, mqtt=mqtt)
-    modbus = ""
+    modbus = asked = ""
     for one in doors:
-        if not isinstance(one, ModbusSetting) or one.station != key:
-            continue
-        # A serial line has no address that others could use.
-        if not one.address.startswith("/"):
-            modbus = f"{one.address}/{one.unit}"
+        match one:
+            # A serial line has no address that others could use.
+            case ModbusSetting() if one.station == station.key and one.address[:1] != "/":
+                modbus = f"{one.address}/{one.unit}"
+            # Where its answer has to be picked apart it is no answer of these properties.
+            case PollSetting() if one.station == station.key and not (one.fields or one.alone):
+                asked = polled_address(one)
     series = [one for one in site.series if one.station.id == station.id]
     fields = tuple(
         Field(one.field, one.quantity.slug, one.unit, believable=one.quantity.believable)
@@ -57,4 +59,5 @@ def described(
         at.http,
         f"{at.mqtt_host}:{at.mqtt_port}",
         modbus,
+        asked,
     )

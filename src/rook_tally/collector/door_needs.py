@@ -33,14 +33,15 @@ Layouts: TypeAlias = Mapping[str, ByteLayout]
 
 @dataclass(frozen=True, slots=True)
 class ByRadio:
-    """What is wanted of Bluetooth sensors: of stations by their keys, of others by the first kind
-    that they can be of."""
+    """What to read of each Bluetooth sensor. A station's kind says it; for a sensor that is no
+    station yet, the first kind whose name or advertised data fit."""
 
     stations: Mapping[str, WantedOfSensor | None] = field(default_factory=dict)
     kinds: tuple[WantedOfSensor, ...] = ()
 
     def wanted(self, key: str, name: str, sources: Collection[str]) -> WantedOfSensor | None:
-        """Find what is wanted of a sensor of that name that advertises these; None for nothing."""
+        """Find what to read of a sensor by its key, its name and the data that it advertises; None
+        where no kind fits."""
         if key in self.stations:
             return self.stations[key]
         return next((one for one in self.kinds if one.map.matches(name, sources)), None)

@@ -58,3 +58,26 @@ def test_a_control_that_is_a_field_too_is_read_and_written() -> None:
     door = _told(kind=kind)["properties"]["door"]
     assert door["writeOnly"] is False
     assert [one["op"] for one in door["forms"]] == [["readproperty"], ["writeproperty"]]
+
+
+@pytest.mark.parametrize(
+    ("asked", "operations"),
+    [
+        ("http://10.0.0.9/now", ["readallproperties"]),
+        ("coap://10.0.0.9/air", ["readallproperties", "observeallproperties"]),
+    ],
+)
+def test_a_station_that_answers_itself_has_a_form_for_all_its_values(
+    asked: str, operations: list[str]
+) -> None:
+    told = _told(asked=asked)
+    (form,) = told["forms"]
+    assert (form["href"], form["op"]) == (asked, operations)
+    assert ("cov:method" in form) is asked.startswith("coap")
+    text = resources.files("rook_tally.core.things").joinpath("td-schema.json").read_text("utf-8")
+    Draft7Validator(json.loads(text)).validate(told)
+    # Its own description read again names the door it could come by.
+    assert (
+        f"rook-tally door add poll {asked} --station KEY" in thing_from_json(json.dumps(told)).doors
+    )
+    assert "forms" not in _told()

@@ -2,7 +2,8 @@
 read that and set its controls.
 
 Values are read over HTTP from the collector (`GET /v1/value`); messages come, and controls go,
-over MQTT as the station itself has them; registers are read from a Modbus device itself.
+over MQTT as the station itself has them; registers are read from a Modbus device itself, and what
+answers over HTTP or CoAP tells all its values.
 """
 
 from __future__ import annotations
@@ -21,6 +22,7 @@ from rook_tally.core.things.vocabulary import MODBUS_CONTEXT, OWN, OWN_CONTEXT, 
 from rook_tally.core.things.writing import control_schema, modbus_form, property_schema
 
 _MQTT_CONTEXT = "https://www.w3.org/2019/wot/mqtt#"
+_COAP_CONTEXT = "https://www.w3.org/2019/wot/coap#"
 STATION_ID = f"{OWN_CONTEXT}station:"
 
 
@@ -32,6 +34,8 @@ class DescribedStation(msgspec.Struct, frozen=True):
     fields : of its series, with the units in which it sends
     http, mqtt : host and port of the collector's doors
     modbus : host and port of the device, and its number; empty for none
+    asked : address at which the station itself answers with its values, over HTTP or CoAP; empty
+        for none
     """
 
     key: str
@@ -41,6 +45,7 @@ class DescribedStation(msgspec.Struct, frozen=True):
     http: str
     mqtt: str
     modbus: str = ""
+    asked: str = ""
 
 
 def thing_description(told: DescribedStation) -> str:
@@ -48,6 +53,8 @@ def thing_description(told: DescribedStation) -> str:
     context: dict[str, str] = {OWN: OWN_CONTEXT, "mqv": _MQTT_CONTEXT}
     if told.modbus:
         context["modv"] = MODBUS_CONTEXT
+    if told.asked.startswith("coap:"):
+        context["cov"] = _COAP_CONTEXT
     properties = {one.name: _property(told, one) for one in told.fields}
     actions: dict[str, Any] = {}
     for control in told.kind.controls:
@@ -75,7 +82,24 @@ def thing_description(told: DescribedStation) -> str:
         "actions": actions,
         "events": {"readings": _readings(told)},
     }
+    if told.asked:
+        document["forms"] = [_asked(told.asked)]
     return msgspec.json.format(msgspec.json.encode(document), indent=2).decode() + "\n"
+
+
+def _asked(address: str) -> dict[str, Any]:
+    """A form by which the station itself tells all its values; over CoAP also whenever they change,
+    where it can (RFC 7641)."""
+    form: dict[str, Any] = {
+        "href": address,
+        "op": ["readallproperties"],
+        "contentType": "application/json",
+        "security": ["none"],
+    }
+    if address.startswith("coap:"):
+        form["op"] += ["observeallproperties"]
+        form |= {"cov:method": "GET", "subprotocol": "cov:observe"}
+    return form
 
 
 def _property(told: DescribedStation, field: Field) -> dict[str, Any]:

@@ -275,6 +275,11 @@ class _Reading:
         """The commands that set up how its readings come, but for the station."""
         if self._modbus:
             yield self._modbus
+        for form in self._document.get("forms", ()):
+            url = self._whole(str(form.get("href", "")))
+            reads_all = "readallproperties" in _several(form.get("op"))
+            if reads_all and _parts(url).scheme in ("http", "https", "coap"):
+                yield f"rook-tally door add poll {url} --station KEY"
         for url, names in self._asked.items():
             way = f"--alone {names[0]}" if len(names) == 1 else ""
             yield f"rook-tally door add poll {url} --station KEY {way}".rstrip()
