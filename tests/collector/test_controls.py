@@ -32,8 +32,11 @@ from tests.processes import PATIENCE_S, CollectorProcess, rook_tally, wait_until
 
 
 @contextmanager
-def heard_at(collector: CollectorProcess, topic: str) -> Iterator[list[str]]:
-    """What a client of the broker hears of a topic: `topic body`, from the moment it listens."""
+def heard_at(
+    collector: CollectorProcess, topic: str, port: int | None = None
+) -> Iterator[list[str]]:
+    """What a client of the broker, or of another, hears of a topic: `topic body`, from when it
+    listens."""
     lines: list[str] = []
     listens = threading.Event()
     client = mqtt.Client(CallbackAPIVersion.VERSION2)
@@ -42,7 +45,7 @@ def heard_at(collector: CollectorProcess, topic: str) -> Iterator[list[str]]:
     client.on_message = lambda _client, _data, one: lines.append(
         f"{one.topic} {one.payload.decode()}"
     )
-    client.connect("127.0.0.1", int(collector.mqtt_port))
+    client.connect("127.0.0.1", port or int(collector.mqtt_port))
     client.loop_start()
     try:
         assert listens.wait(PATIENCE_S)

@@ -11,6 +11,8 @@ from rook_tally.core.door_settings import BrokerSetting, door_name, running_door
 from rook_tally.core.errors import UsageError
 from rook_tally.intake.addresses import Certificate
 from rook_tally.intake.doors.further_broker import broker_slot, outside_broker
+from rook_tally.store.site import RequestState
+from tests.collector.test_controls import control, heard_at, publish, state_of
 from tests.collector.test_http_reach import door_states
 from tests.collector.test_mqtt_link import free_port, mosquitto
 from tests.processes import CollectorProcess, rook_tally, wait_until
@@ -73,6 +75,32 @@ def test_readings_come_from_a_further_broker_too(
         wait_until(lambda: _values(collector).get(("wall", "temperature")) == 19.5)
     _run(collector, "door", "remove", said.split()[0])
     wait_until(lambda: name not in door_states(collector))
+
+
+def test_who_is_heard_at_a_further_broker_is_told_its_controls_there(
+    collector: CollectorProcess, tmp_path: Path
+) -> None:
+    """And at the collector's own again once it speaks there: nobody else hears them."""
+    port = free_port()
+    topic = "rook/extractor/controls/on/set"
+    collector.add_station("extractor", kind="switch")
+    with mosquitto(port, tmp_path):
+        _run(collector, "door", "add", "broker", f"mqtt://127.0.0.1:{port}")
+        wait_until(lambda: _state(collector, f"broker 127.0.0.1:{port}") == "open")
+        _publish(port, "rook/extractor/controls/on", "off")
+        wait_until(lambda: "off" in control(collector, "extractor", "--json").stdout)
+        with heard_at(collector, topic) as ours, heard_at(collector, topic, port) as theirs:
+            assert control(collector, "extractor", "on", "on", "--no-wait").returncode == 0
+            wait_until(lambda: f"{topic} on" in theirs)
+            _publish(port, "rook/extractor/controls/on", "on")
+            wait_until(lambda: state_of(collector, "extractor") is RequestState.CONFIRMED)
+            assert ours == []
+            publish(collector, "rook/extractor/readings", '{"switch": 1}')
+            wait_until(lambda: _values(collector).get(("extractor", "switch")) == 1.0)
+            told = len(theirs)
+            assert control(collector, "extractor", "on", "off", "--no-wait").returncode == 0
+            wait_until(lambda: f"{topic} off" in ours)
+            assert len(theirs) == told
 
 
 def test_a_password_is_in_no_name_of_a_door() -> None:

@@ -209,7 +209,7 @@ class DoorSupervisor:
             case BrokerSetting():
                 from rook_tally.intake.doors.further_broker import FurtherBrokerDoor
 
-                door = FurtherBrokerDoor(
+                broker = FurtherBrokerDoor(
                     settings,
                     site=self._store.id,
                     hold=self._hold_broker,
@@ -218,6 +218,8 @@ class DoorSupervisor:
                     report=report,
                     clock=now_us,
                 )
+                forget = self._requests.add_broker(broker)
+                door = broker
             case TopicSetting():  # part of the MQTT door
                 return
         door.open(self._begin, name)

@@ -6,6 +6,7 @@ import asyncio
 from collections import defaultdict
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import partial
 from typing import Protocol
 
 import msgspec
@@ -41,12 +42,14 @@ _LOOK_S = 0.25
 
 @dataclass(frozen=True, slots=True)
 class _Waiting:
-    """An open request: by which door its station is told, how long it has to confirm each time it
-    was told, when nobody counts on it any more, and what the station went by before."""
+    """An open request: by which door its station is told and when it was heard last, how long it
+    has to confirm each time it was told, when nobody counts on it any more, and what the station
+    went by before."""
 
     request: Request
     confirm_s: float
     door: str
+    heard_us: int
     lapses_us: int
     aliases: tuple[str, ...] = ()
 
@@ -65,6 +68,13 @@ class ControlOutlet(Protocol):
         """Hand a value over, and for how long it is to hold when that is told."""
 
 
+class BrokerOutlet(ControlOutlet, Protocol):
+    """A broker beside the collector's own."""
+
+    def heard_us(self, station: str) -> int | None:
+        """When a station was heard there last; None if it was not."""
+
+
 class RequestRunner:
     """Carries out what is asked in the store.
 
@@ -75,6 +85,7 @@ class RequestRunner:
     def __init__(self, store: Store) -> None:
         self._store = store
         self._outlets: dict[tuple[str, str | None], ControlOutlet] = {}
+        self._brokers: list[BrokerOutlet] = []
         self._for_http: dict[str, dict[str, tuple[str, float | None]]] = defaultdict(dict)
         self._open: list[_Waiting] = []
         self._moved = asyncio.Event()
@@ -91,6 +102,12 @@ class RequestRunner:
             self._outlets.pop(key, None)
 
         return forget
+
+    def add_broker(self, broker: BrokerOutlet) -> Callable[[], None]:
+        """Let controls of stations that were heard there last go out by this broker; returns how to
+        stop that."""
+        self._brokers.append(broker)
+        return partial(self._brokers.remove, broker)
 
     def controls_for(self, station: str) -> Mapping[str, tuple[str, float | None]]:
         """The controls to hand to a station in the answer to its HTTP message, each with its
@@ -125,19 +142,23 @@ class RequestRunner:
                     self._open = []
                     return
                 site = load_site(connection)
-                doors = {
+                heard = {
                     key: next(
-                        (one.door for one in newest_messages(connection, key, most=1)), "mqtt"
+                        (
+                            (one.door, one.arrived_us)
+                            for one in newest_messages(connection, key, most=1)
+                        ),
+                        ("mqtt", 0),
                     )
                     for key in {one.station for one in requests}
                 }
         except StoreError as error:
             _log.warning("requests_not_read", error=str(error))
             return
-        self._open = [_waiting(site, one, doors[one.station]) for one in requests]
+        self._open = [_waiting(site, one, *heard[one.station]) for one in requests]
 
     async def _carry_on(self, waiting: _Waiting) -> None:
-        request, confirm_s, door = waiting.request, waiting.confirm_s, waiting.door
+        request, confirm_s = waiting.request, waiting.confirm_s
         is_control = request.sort is RequestKind.CONTROL
         if not is_control and now_us() > request.asked_us + _DECIDED_FOR_US:
             await asyncio.to_thread(self._lapse, request)
@@ -153,7 +174,7 @@ class RequestRunner:
             return
         elif request.tries >= MOST_TRIES:
             await asyncio.to_thread(self._give_up, request, confirm_s)
-        elif not self._is_reachable(request, door):
+        elif not self._is_reachable(waiting):
             if now_us() - request.asked_us < MOST_TRIES * confirm_s * SECOND_US:
                 return
             await asyncio.to_thread(self._give_up, request, confirm_s)
@@ -165,17 +186,21 @@ class RequestRunner:
     def _is_overdue(request: Request, confirm_s: float) -> bool:
         return request.tried_us is not None and now_us() - request.tried_us > confirm_s * SECOND_US
 
-    def _outlet(self, request: Request, door: str) -> ControlOutlet | None:
-        keys = ((door, request.station), (door, None), ("mqtt", None))
+    def _outlet(self, waiting: _Waiting) -> ControlOutlet | None:
+        door, station = waiting.door, waiting.request.station
+        for broker in self._brokers:
+            if broker.heard_us(station) == waiting.heard_us:
+                return broker
+        keys = ((door, station), (door, None), ("mqtt", None))
         return next((self._outlets[one] for one in keys if one in self._outlets), None)
 
-    def _is_reachable(self, request: Request, door: str) -> bool:
-        outlet = self._outlet(request, door)
-        return door == "http" or (outlet is not None and outlet.is_open)
+    def _is_reachable(self, waiting: _Waiting) -> bool:
+        outlet = self._outlet(waiting)
+        return waiting.door == "http" or (outlet is not None and outlet.is_open)
 
     def _hand_over(self, waiting: _Waiting) -> None:
         request, door = waiting.request, waiting.door
-        outlet = self._outlet(request, door)
+        outlet = self._outlet(waiting)
         if door == "http":
             self._for_http[request.station][request.name] = request.value, request.for_s
         elif outlet is not None:
@@ -239,7 +264,7 @@ class RequestRunner:
             _log.warning("request_not_answered", error=str(error))
 
 
-def _waiting(site: Site, request: Request, door: str) -> _Waiting:
+def _waiting(site: Site, request: Request, door: str, heard_us: int) -> _Waiting:
     """An open request; a station that only asks when it sends has more time."""
     station = site.station(request.station)
     control = None if station is None else station.kind.control(request.name)
@@ -256,7 +281,7 @@ def _waiting(site: Site, request: Request, door: str) -> _Waiting:
         else tuple(name for name, number in site.aliases.items() if number == station.id)
     )
     lapses_us = request.asked_us + round(lapse_s * SECOND_US)
-    return _Waiting(request, confirm_s, door, lapses_us, aliases)
+    return _Waiting(request, confirm_s, door, heard_us, lapses_us, aliases)
 
 
 prepare(TakeInTerms)

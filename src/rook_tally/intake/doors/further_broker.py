@@ -16,6 +16,7 @@ from rook_tally.intake.addresses import Certificate, OutsideBroker, broker_from
 from rook_tally.intake.door_protocols import DoorReport, Reception
 from rook_tally.intake.doors.background_door import BackgroundDoor
 from rook_tally.intake.doors.mqtt import MqttDoor
+from rook_tally.intake.message import IntakeResult, Message
 from rook_tally.intake.topics import TopicPattern
 from rook_tally.store.site import DoorState
 
@@ -36,8 +37,24 @@ class HeldSession(Protocol):
         ...
 
 
+class _Noting:
+    """Takes messages in, and notes who was heard and when."""
+
+    def __init__(self, reception: Reception) -> None:
+        self._reception = reception
+        self.heard_us: dict[str, int] = {}
+
+    async def take(self, message: Message) -> IntakeResult:
+        """Hand a message in."""
+        answer = await self._reception.take(message)
+        if answer.station is not None:
+            self.heard_us[answer.station] = message.arrived_us
+        return answer
+
+
 class FurtherBrokerDoor(BackgroundDoor):
-    """Takes in from one broker for as long as that is ours to do.
+    """Takes in from one broker for as long as that is ours to do. Stations that are heard there are
+    told their controls there.
 
     `hold` asks for the right to, by the number of the broker; None while another collector has it.
     `patterns` tells the topics that are set up now, `site` names the sessions of this store.
@@ -57,7 +74,22 @@ class FurtherBrokerDoor(BackgroundDoor):
         super().__init__(report, clock)
         self._settings, self._site = settings, site
         self._hold, self._patterns = hold, patterns
-        self._reception = reception
+        self._reception = _Noting(reception)
+        self._door: MqttDoor | None = None
+
+    @property
+    def is_open(self) -> bool:
+        """True if the broker is there, and ours to take in from."""
+        return self._door is not None and self._door.is_open
+
+    def heard_us(self, station: str) -> int | None:
+        """When a station was heard there last; None if it was not."""
+        return self._reception.heard_us.get(station)
+
+    def set_control(self, station: str, name: str, value: str, for_s: float | None = None) -> None:
+        """Hand a control's value to the broker, and for how long it is to hold."""
+        if self._door is not None:
+            self._door.set_control(station, name, value, for_s)
 
     async def _run(self) -> None:
         try:
@@ -94,6 +126,7 @@ class FurtherBrokerDoor(BackgroundDoor):
         taken = tuple(self._patterns())
         door.take_topics(taken)
         await door.open(patience_s=_PATIENCE_S)
+        self._door = door
         try:
             while await asyncio.to_thread(held.is_still_held):
                 now = tuple(self._patterns())
@@ -102,6 +135,7 @@ class FurtherBrokerDoor(BackgroundDoor):
                     door.take_topics(taken)
                 await asyncio.sleep(_LOOK_S)
         finally:
+            self._door = None
             await door.close()
 
 
