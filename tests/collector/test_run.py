@@ -11,7 +11,7 @@ from rook_tally.core.errors import StoreError
 from rook_tally.core.quantities.kinds import PLAIN
 from rook_tally.intake.decode import DecodeSettings, decoded
 from rook_tally.intake.message import Message, Problem
-from rook_tally.intake.pipeline import batch_writer as reception
+from rook_tally.intake.pipeline import take_message
 from rook_tally.intake.pipeline.commit_queue import CommitQueue
 from rook_tally.store.base import Store
 from rook_tally.store.readings import append_readings, latest
@@ -69,7 +69,7 @@ async def test_a_fault_of_ours_in_one_message_loses_no_other(
             raise ZeroDivisionError
         return decoded(message, hints)
 
-    monkeypatch.setattr(reception, "decoded", faulty)
+    monkeypatch.setattr(take_message, "decoded", faulty)
     commits = CommitQueue(store)
     answers = await asyncio.gather(*(commits.take(_message(one)) for one in (500, 666, 700)))
     await commits.close()
