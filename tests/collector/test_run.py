@@ -11,7 +11,7 @@ from rook_tally.core.errors import StoreError
 from rook_tally.core.quantities.kinds import PLAIN
 from rook_tally.intake.decode import DecodeSettings, decoded
 from rook_tally.intake.message import Message, Problem
-from rook_tally.intake.pipeline import take_message
+from rook_tally.intake.pipeline import batch_writer, take_message
 from rook_tally.intake.pipeline.commit_queue import CommitQueue
 from rook_tally.store.base import Store
 from rook_tally.store.readings import append_readings, latest
@@ -90,9 +90,9 @@ async def test_a_store_that_fails_is_told_and_works_again_later(
         raise StoreError("the disk is full")
 
     commits = CommitQueue(store)
-    monkeypatch.setattr(reception, "append_readings", full)
+    monkeypatch.setattr(batch_writer, "append_readings", full)
     with pytest.raises(StoreError, match="the disk is full"):
         await commits.take(_message(500))
-    monkeypatch.setattr(reception, "append_readings", append_readings)
+    monkeypatch.setattr(batch_writer, "append_readings", append_readings)
     assert (await commits.take(_message(500))).kept == 1
     await commits.close()
