@@ -12,7 +12,7 @@ import pytest
 from msgspec.structs import replace
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QDialogButtonBox
+from PySide6.QtWidgets import QComboBox, QDialogButtonBox, QFileDialog, QPushButton
 from pytestqt.qtbot import QtBot
 
 from rook_tally.cli.door_trial import try_door
@@ -409,3 +409,45 @@ def test_probes_are_picked_by_a_click(
     form.pick.click()
     assert form.fields["only"].text() == "w1-28, thermal-kiln-board"
     qtbot.waitUntil(partial(_is_read, form, 0), timeout=PATIENCE_MS)
+
+
+def test_what_can_be_found_need_not_be_typed(
+    window: DeskWindow, store: Store, qtbot: QtBot, tmp_path: Path
+) -> None:
+    """Stations, ports, adapters and zones are picked, folders and files chosen."""
+    with store.write() as connection:
+        adapter = Reachable(ReachSort.ADAPTER, "hci1", "nobody listens by it yet")
+        put_in_reach(connection, [Reachable(ReachSort.PORT, "/dev/ttyACM0", "Board"), adapter])
+    dialog = page(window, qtbot)
+    qtbot.waitUntil(lambda: dialog.told.stations == (("wall", "Throwing room"),))
+    dialog.new.click()
+    form = opened(qtbot, dialog, DoorDialog)
+
+    def picks(name: str) -> list[str]:
+        box = form.fields[name].parentWidget()
+        assert isinstance(box, QComboBox)
+        return [box.itemText(at) for at in range(box.count())]
+
+    assert picks("path") == ["/dev/ttyACM0"]
+    # A board is plugged in while the form is open; what was typed stays.
+    form.fields["path"].setText("/dev/ttyU")
+    with store.write() as connection:
+        put_in_reach(connection, [Reachable(ReachSort.PORT, "/dev/ttyUSB0", "USB serial"), adapter])
+    dialog.read_again()
+    qtbot.waitUntil(lambda: picks("path") == ["/dev/ttyUSB0"], timeout=PATIENCE_MS)
+    assert form.fields["path"].text() == "/dev/ttyU"
+    assert picks("station") == ["wall"]
+    station = form.fields["station"].parentWidget()
+    assert isinstance(station, QComboBox)
+    station.setCurrentIndex(0)
+    assert form.fields["station"].text() == "wall"
+    form.sort.setCurrentIndex(form.sort.findData("bluetooth"))
+    assert picks("adapter") == ["hci1"]
+    form.sort.setCurrentIndex(form.sort.findData("folder"))
+    assert "Europe/London" in picks("zone")
+    choose = form.fields["path"].parentWidget().findChild(QPushButton)
+    choose.click()
+    chooser = opened(qtbot, form, QFileDialog)
+    chooser.fileSelected.emit(str(tmp_path))
+    assert form.fields["path"].text() == str(tmp_path)
+    chooser.close()

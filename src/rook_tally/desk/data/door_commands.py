@@ -24,6 +24,7 @@ from rook_tally.store.site.door_settings import (
     remove_door,
 )
 from rook_tally.store.site.in_reach import in_reach
+from rook_tally.store.site.places import station_places
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,6 +35,7 @@ class InReach:
     ----------
     doors : those set up, each with how it stands; None where no collector says
     others : doors of collectors that nobody set up here, such as HTTP
+    stations : their keys, each with its place
     """
 
     strays: tuple[StrayGroup, ...]
@@ -41,6 +43,10 @@ class InReach:
     found: tuple[Reachable, ...]
     doors: tuple[tuple[DoorSetting, Door | None], ...]
     others: tuple[Door, ...]
+    stations: tuple[tuple[str, str], ...] = ()
+
+
+NOTHING_IN_REACH = InReach((), (), (), (), ())
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,6 +67,7 @@ class InReachQuery:
             in_reach(connection),
             tuple((one, by_name.get(running_door(one.settings))) for one in settings),
             tuple(one for one in running if one.name not in named),
+            station_places(connection),
         )
 
 

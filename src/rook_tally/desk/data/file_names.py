@@ -24,6 +24,8 @@ class FilePurpose(enum.StrEnum):
     PROGRAM = "program"
     KIND = "kind"
     FIRMWARE = "firmware"
+    WATCHED_FOLDER = "watched folder"
+    CERTIFICATE = "certificate"
 
 
 class FileNames:

@@ -11,10 +11,17 @@ from PySide6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QLineEdit, QP
 from rook_tally.core.door_settings import DoorSettings, door_name
 from rook_tally.core.errors import RookTallyError, UsageError
 from rook_tally.core.theme import Theme
-from rook_tally.desk.data.door_commands import FirstUseQuery, SaveDoor
+from rook_tally.desk.data.door_commands import NOTHING_IN_REACH, FirstUseQuery, InReach, SaveDoor
 from rook_tally.desk.data.door_trial import DoorTrial, DoorTrier, TriedValue
 from rook_tally.desk.data.store_client import ClientScope
-from rook_tally.desk.dialogs.door_form import DOOR_FORMS, settings_from, sort_of, texts_of
+from rook_tally.desk.dialogs.door_fields import door_field, offer_now
+from rook_tally.desk.dialogs.door_form import (
+    DOOR_FORMS,
+    FormField,
+    settings_from,
+    sort_of,
+    texts_of,
+)
 from rook_tally.desk.dialogs.texts import tr
 from rook_tally.desk.parts.label import Label
 from rook_tally.desk.parts.row_table import RowTable
@@ -42,9 +49,10 @@ class DoorDialog(SavingDialog):
         begun: Mapping[str, str] | None = None,
         before: DoorSettings | None = None,
         trier: DoorTrier | None = None,
+        told: InReach = NOTHING_IN_REACH,
     ) -> None:
         super().__init__(theme, parent, main_words=tr("Save"))
-        self._trier = trier
+        self._trier, self._told = trier, told
         self._client, self._before = client, before
         self._told_of = ""
         self.finished.connect(client.close)
@@ -55,6 +63,7 @@ class DoorDialog(SavingDialog):
         for name, (words, _) in DOOR_FORMS.items():
             self.sort.addItem(tr(words), name)
         self.fields: dict[str, QLineEdit] = {}
+        self._rows: dict[str, tuple[QWidget, FormField]] = {}
         self.said = Label()
         self.said.setWordWrap(True)
         tint(self.said, theme.dim)
@@ -99,18 +108,23 @@ class DoorDialog(SavingDialog):
         """The fields of the sort that is picked, what was typed in those that stay."""
         while self._form.rowCount() > 1 + len(self._tail):
             self._form.removeRow(1)
-        self.fields = {}
+        self.fields, self._rows = {}, {}
         for row, field in enumerate(DOOR_FORMS[str(self.sort.currentData())][1], start=1):
-            edit = QLineEdit(texts.get(field.name, ""))
-            edit.setPlaceholderText(tr(field.hint))
-            edit.setAccessibleName(tr(field.words))
-            edit.textEdited.connect(self._on_edited)
-            self._form.insertRow(row, tr(field.words), edit)
+            widget, edit = door_field(field, self._told, texts.get(field.name, ""))
+            edit.textChanged.connect(self._on_edited)
+            self._form.insertRow(row, tr(field.words), widget)
+            self._rows[field.name] = widget, field
             self.fields[field.name] = edit
         self.trial_row.setVisible(self._trier is not None)
         self._show_trial(None)
         self._on_edited("")
         grow(self)
+
+    def offer(self, told: InReach) -> None:
+        """Offer what is in reach by now."""
+        self._told = told
+        for row, field in self._rows.values():
+            offer_now(row, field, told)
 
     def _texts(self) -> dict[str, str]:
         return {name: edit.text() for name, edit in self.fields.items()}

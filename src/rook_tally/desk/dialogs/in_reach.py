@@ -13,7 +13,7 @@ from rook_tally.core.moment_words import moment_words
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import datetime_from_time_us
-from rook_tally.desk.data.door_commands import InReach, InReachQuery, RemoveDoor
+from rook_tally.desk.data.door_commands import NOTHING_IN_REACH, InReach, InReachQuery, RemoveDoor
 from rook_tally.desk.data.door_trial import DoorTrier
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import ClientScope, StoreClient
@@ -45,10 +45,12 @@ _Row = StrayGroup | Announced | Reachable
 
 class InReachDialog(StoreDialog):
     """Lists both, as they come and go. `take_in_wanted` carries the name of a sender, `kind_wanted`
-    a sensor that is heard by Bluetooth and of which no kind knows what it says."""
+    a sensor that is heard by Bluetooth and of which no kind knows what it says, `offered` what is
+    in reach by now."""
 
     take_in_wanted = Signal(str)
     kind_wanted = Signal(Reachable)
+    offered = Signal(InReach)
 
     def __init__(
         self,
@@ -61,7 +63,7 @@ class InReachDialog(StoreDialog):
         super().__init__(client.scope(), parent)
         self._trier = trier
         self._theme, self._state, self._store_client = theme, state, client
-        self.told = InReach((), (), (), (), ())
+        self.told = NOTHING_IN_REACH
         self._rows: list[_Row] = []
         self.setWindowTitle(tr("In reach"))
         self.resize(900, 600)
@@ -121,6 +123,7 @@ class InReachDialog(StoreDialog):
         if told == self.told and self._rows:
             return
         self.told = told
+        self.offered.emit(told)
         self._rows = [*told.strays, *told.announced, *told.found]
         self._fill(self.reach, [self._reach_cells(one) for one in self._rows])
         doors = [(door_name(one.settings), door) for one, door in told.doors]
@@ -223,8 +226,16 @@ class InReachDialog(StoreDialog):
     ) -> None:
         scope: ClientScope = self._store_client.scope()
         dialog = DoorDialog(
-            self._theme, scope, self, sort=sort, begun=begun, before=before, trier=self._trier
+            self._theme,
+            scope,
+            self,
+            sort=sort,
+            begun=begun,
+            before=before,
+            trier=self._trier,
+            told=self.told,
         )
         dialog.finished.connect(self.read_again)
+        self.offered.connect(dialog.offer)
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.open()

@@ -3514,6 +3514,21 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/dialogs/door_fields.py" />
+      <source>choose: {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_fields.py" />
+      <source>Certificates (*.pem *.crt *.key);;All files (*)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_fields.py" />
+      <source>Choose…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/dialogs/door_form.py" />
       <source>text</source>
       <translation type="unfinished" />
@@ -3541,6 +3556,41 @@
     <message>
       <location filename="desk/dialogs/door_form.py" />
       <source>parity</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>nothing</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>station</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>port</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>adapter</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>zone</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>folder</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/door_form.py" />
+      <source>file</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -4095,17 +4145,7 @@
     </message>
     <message>
       <location filename="desk/dialogs/import_file.py" />
-      <source>file</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/import_file.py" />
       <source>time zone of its times</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/import_file.py" />
-      <source>station</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -4146,11 +4186,6 @@
     <message>
       <location filename="desk/dialogs/import_file.py" />
       <source>Choose a file and the station it belongs to. A station is added in the Stations view.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/dialogs/import_file.py" />
-      <source>Choose…</source>
       <translation type="unfinished" />
     </message>
     <message>

@@ -12,7 +12,7 @@ from rook_tally.core.quantities.named_series import BUILT_IN_GROUPS, HERE, slug_
 from rook_tally.core.site_file.content import PlaceEntry
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
-from rook_tally.store.site.configuration import Place, add_place, load_site, places_of
+from rook_tally.store.site.configuration import WORKED_KIND, Place, add_place, load_site, places_of
 from rook_tally.store.site.place_names import rename_everywhere
 
 _KEPT = "no place was changed"
@@ -263,3 +263,15 @@ def _check_name(connection: Connection, name: str, taken_by: Mapping[str, str]) 
             kept=_KEPT,
             remedy="choose another name",
         )
+
+
+def station_places(connection: Connection) -> tuple[tuple[str, str], ...]:
+    """The keys of the stations in use, each with its place, without reading the whole site."""
+    station, place = schema.station, schema.place
+    rows = connection.execute(
+        sa.select(station.c.key, place.c.name)
+        .join(place, place.c.id == station.c.place_id)
+        .where(station.c.retired_us.is_(None), station.c.kind != WORKED_KIND)
+        .order_by(station.c.key)
+    )
+    return tuple((row.key, row.name) for row in rows)
