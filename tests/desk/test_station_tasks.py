@@ -8,12 +8,14 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
+from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.connection_sheet import Sender
 from rook_tally.core.quantities.controls import Control, ControlKind
 from rook_tally.core.quantities.kinds import KINDS, Kind
 from rook_tally.core.quantities.levels import Level
-from rook_tally.core.timestamps import DAY_US
+from rook_tally.core.timestamps import DAY_US, SECOND_US
 from rook_tally.desk.app.views import STATIONS
+from rook_tally.desk.parts.label import Label
 from rook_tally.desk.stations.controls import control_rows
 from rook_tally.desk.stations.first_contact import StepState, contact_steps
 from rook_tally.desk.stations.fleet import firmware_spread, station_remark, usual_firmware
@@ -34,7 +36,7 @@ from rook_tally.store.site import (
     load_site,
     newest_requests,
 )
-from tests.builders import begin_series
+from tests.builders import NOON_US, begin_series
 from tests.collector.test_controls import heard_at, publish
 from tests.desk.conftest import OpenDesk
 from tests.processes import CollectorProcess
@@ -56,6 +58,13 @@ def test_a_stray_is_taken_in_in_the_window(
     qtbot.waitUntil(lambda: dialog.taken.step is TakeInStep.DECIDING, timeout=PATIENCE_MS)
     assert {one.name for one in dialog.taken.fields} == {"temp", "zip"}
     assert not dialog.take_in.isEnabled()  # nobody has said where it stands
+    # The newest value of each stands beside what it seems to be.
+    newest = {
+        label.accessibleName(): label.text() for label in dialog.findChildren(Label) if label.text()
+    }
+    assert newest["newest value of temp"] == "9.5"
+    assert newest["newest value of zip"] == "84"
+    assert dialog.cadence.placeholderText() == "as often as it sends: now 60 s"
     dialog.place.setEditText("Slipway")
     at = [one.name for one in dialog.taken.fields].index("zip")
     box = dialog.fields[at][0]
@@ -68,6 +77,10 @@ def test_a_stray_is_taken_in_in_the_window(
     assert rows == {("Slipway", "temperature"): 9.5, ("Slipway", "humidity"): 84.0}
     key = dialog.taken.access_key
     assert key in dialog.key.text()
+    qtbot.waitUntil(
+        lambda: dialog.first.text() == "Its first reading: Temperature 9.5 °C, Humidity 84 %.",
+        timeout=PATIENCE_MS,
+    )
     bearer = ("-H", f"Authorization: Bearer {key}")
     assert collector.post('{"temp": 9.75}', *bearer)[1]["kept"] == 1
     dialog.close()
@@ -390,6 +403,14 @@ def test_taking_in_leaves_out_what_nobody_knows_and_keeps_the_key_here() -> None
     proposed = request(RequestState.CONFIRMED, id=7, sort=RequestKind.PROPOSE, answer=answer)
     one.take_request(proposed)
     assert one.is_ready
+    # How often it reports is said, or it is as often as it turns out to send.
+    assert one.terms().cadence_s is None
+    one.cadence = "5 min"
+    assert one.terms().cadence_s == 300.0
+    one.cadence = "soon"
+    with pytest.raises(UsageError, match="no length of time"):
+        one.terms()
+    one.cadence = ""
     # It was asked after twice: the second answer takes away nothing that was typed between.
     one.place = "Boathouse"
     one.take_request(proposed)
@@ -400,3 +421,23 @@ def test_taking_in_leaves_out_what_nobody_knows_and_keeps_the_key_here() -> None
     assert terms.place == "Quay"
     assert one.access_key
     assert one.access_key not in terms.access_hash + terms.broker_hash
+
+
+def test_a_step_that_does_not_succeed_is_named_and_a_first_reading_waited_for() -> None:
+    one = TakeInState("slipway", request=7)
+    one.take_request(
+        request(RequestState.REFUSED, id=7, sort=RequestKind.PROPOSE, answer="no stray any more")
+    )
+    assert one.said == "Looking at what it sends did not succeed: no stray any more"
+    one = TakeInState("slipway", step=TakeInStep.ASKED, request=8)
+    one.take_request(
+        request(RequestState.REFUSED, id=8, sort=RequestKind.TAKE_IN, answer="'x' is no place.")
+    )
+    assert one.said == (
+        "Taking it in did not succeed: 'x' is no place. What it sent waits as before."
+    )
+    one = TakeInState("slipway", step=TakeInStep.DONE, done_us=NOON_US)
+    assert one.wait_words(NOON_US + 100 * SECOND_US) == "Waiting for its first reading …"
+    assert "Is it switched on" in one.wait_words(NOON_US + 200 * SECOND_US)
+    one.first = "Temperature 9.5 °C"
+    assert one.wait_words(NOON_US) == "Its first reading: Temperature 9.5 °C."

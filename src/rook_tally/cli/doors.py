@@ -314,8 +314,11 @@ def add_broker_door(where: str, settings: BrokerSetting, *, only_try: bool, is_s
 
     outside_broker(settings)
     if only_try:
-        for one in asyncio.run(heard_at(settings)):
+        heard = asyncio.run(heard_at(settings))
+        for one in heard:
             typer.echo(f"{one.topic}  {shortened(one.body.decode('utf-8', 'replace'))}")
+        if not heard:
+            typer.echo("it lets us in, and nothing is said there", err=True)
         return
     with open_store(where) as store, store.read() as connection:
         opened = [told for told in [first_use(connection, settings)] if told]

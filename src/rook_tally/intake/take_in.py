@@ -9,7 +9,7 @@ from __future__ import annotations
 import itertools
 from collections import defaultdict
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from sqlalchemy.engine import Connection
 
@@ -23,9 +23,9 @@ from rook_tally.core.quantities.field_guess import (
 from rook_tally.core.quantities.kinds import ORDINARY_CADENCE_S, PLAIN, Field, Kind
 from rook_tally.core.quantities.registry import quantity_named
 from rook_tally.core.timestamps import SECOND_US
-from rook_tally.intake.bounds import MOST_GUESSED
+from rook_tally.intake.bounds import MOST_GUESSED, shortened
 from rook_tally.intake.decode import decoded
-from rook_tally.intake.message import BodyFormat, Message
+from rook_tally.intake.message import BodyFormat, DecodedValue, Message
 from rook_tally.intake.pipeline.batch_writer import take_in_strays
 from rook_tally.intake.pipeline.resolve import IntakeSession
 from rook_tally.store.base import Credentials, Store
@@ -70,6 +70,8 @@ class StraySender:
         Fields that seem to go on under another name.
     place : str or None
         Where its topic says that it stands.
+    newest : dict of field to text
+        The newest value of each field as it was sent, with the unit it said.
     """
 
     station: str | None
@@ -85,6 +87,7 @@ class StraySender:
     fields: tuple[FieldGuess, ...]
     continues: Mapping[str, Field]
     place: str | None = None
+    newest: Mapping[str, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,7 +119,7 @@ def _sender(
     """A sender by its strays, newest first."""
     newest, oldest = strays[0], strays[-1]
     station = load_site(connection).station(newest.station) if newest.station else None
-    values = _values_of(directory, strays)
+    values, newest_words = _values_of(directory, strays)
     kind = PLAIN
     continues: dict[str, Field] = {}
     if station is None:
@@ -144,6 +147,7 @@ def _sender(
         tuple(guessed_field(name, values[name]) for name in astray),
         continues,
         directory.place_told(message_of(newest)),
+        newest_words,
     )
 
 
@@ -164,11 +168,14 @@ def message_of(stray: Stray) -> Message:
     )
 
 
-def _values_of(directory: IntakeSession, strays: Sequence[Stray]) -> dict[str, list[float]]:
-    """Numbers by field of the newest messages that can be read; of so many fields as a station may
-    have.
+def _values_of(
+    directory: IntakeSession, strays: Sequence[Stray]
+) -> tuple[dict[str, list[float]], dict[str, str]]:
+    """Numbers by field of the newest messages that can be read, and the newest value of each as it
+    was sent; of so many fields as a station may have.
     """
     values: dict[str, list[float]] = {}
+    newest: dict[str, str] = {}
     for stray in strays[:_SAMPLES]:
         try:
             message, hints = directory.told_of(message_of(stray))
@@ -179,9 +186,18 @@ def _values_of(directory: IntakeSession, strays: Sequence[Stray]) -> dict[str, l
             if item.field not in values and len(values) >= MOST_GUESSED:
                 continue
             told = values.setdefault(item.field, [])
+            newest.setdefault(item.field, _as_sent(item))
             if not isinstance(item.value, str):
                 told.append(float(item.value))
-    return values
+    return values, newest
+
+
+def _as_sent(item: DecodedValue) -> str:
+    """A value in words, with the unit it said."""
+    if isinstance(item.value, str):
+        return shortened(item.value)
+    shown = str(item.value).lower() if isinstance(item.value, bool) else f"{item.value:.6g}"
+    return f"{shown} {shortened(item.unit or '')}".strip()
 
 
 def _cadence_of(strays: Sequence[Stray]) -> float:
@@ -322,6 +338,7 @@ def proposal_for(connection: Connection, key: str) -> StrayProposal:
         fields=guessed,
         kind_fields=kind_fields,
         continues={name: old.name for name, old in sender.continues.items()},
+        newest=dict(sender.newest),
     )
 
 

@@ -38,6 +38,7 @@ class DoorDialog(SavingDialog):
     picked with a click."""
 
     tried = Signal(object, str)
+    set_up = Signal(object)
 
     def __init__(
         self,
@@ -231,4 +232,9 @@ class DoorDialog(SavingDialog):
             self.main.setEnabled(True)
             grow(self)
             return
-        self._client.write(SaveDoor(settings, self._before), self.saved, self.not_saved)
+
+        def saved(done: object) -> None:
+            self.set_up.emit(settings)
+            self.saved(done)
+
+        self._client.write(SaveDoor(settings, self._before), saved, self.not_saved)

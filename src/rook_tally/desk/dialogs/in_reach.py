@@ -17,6 +17,7 @@ from rook_tally.desk.data.door_commands import NOTHING_IN_REACH, InReach, InReac
 from rook_tally.desk.data.door_trial import DoorTrier
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import ClientScope, StoreClient
+from rook_tally.desk.dialogs.awaited_station import AwaitedStation, awaited_key
 from rook_tally.desk.dialogs.door import DoorDialog
 from rook_tally.desk.dialogs.door_form import proposed_pattern
 from rook_tally.desk.dialogs.store_dialog import StoreDialog
@@ -69,7 +70,10 @@ class InReachDialog(StoreDialog):
         self.resize(900, 600)
         self.reach = RowTable(theme, [tr(one) for one in _REACH_HEADS], tr("what is in reach"))
         self.doors = RowTable(theme, [tr(one) for one in _DOOR_HEADS], tr("doors"))
-        self.said, self.problem = Label(), Label()
+        self.said, self.problem, self.awaited_said = Label(), Label(), Label()
+        self._awaited: AwaitedStation | None = None
+        self.awaited_said.setWordWrap(True)
+        self.awaited_said.hide()
         tint(self.said, theme.dim)
         tint(self.problem, theme.level(Level.HIGH))
         self.problem.setWordWrap(True)
@@ -112,6 +116,7 @@ class InReachDialog(StoreDialog):
         column.addLayout(found)
         column.addWidget(heads[1])
         column.addWidget(self.doors, 2)
+        column.addWidget(self.awaited_said)
         column.addWidget(self.problem)
         column.addLayout(foot)
 
@@ -120,6 +125,7 @@ class InReachDialog(StoreDialog):
         self._client.read(InReachQuery(self._state.clock()), self._show)
 
     def _show(self, told: InReach) -> None:
+        self._show_awaited(told)
         if told == self.told and self._rows:
             return
         self.told = told
@@ -135,6 +141,22 @@ class InReachDialog(StoreDialog):
             else tr("Nothing is heard that is not a station already.")
         )
         self._refresh()
+
+    def _wait_for(self, settings: DoorSettings, topic: str) -> None:
+        """A door was set up: wait for what comes by it."""
+        station = awaited_key(settings, topic)
+        self._awaited = AwaitedStation(self._state, settings, station) if station else None
+        self.awaited_said.setVisible(bool(station))
+
+    def _show_awaited(self, told: InReach) -> None:
+        if self._awaited is None:
+            return
+        news = self._awaited.news(told)
+        self.awaited_said.setText(news.words)
+        if news.is_over:
+            self._awaited = None
+        if news.take_in:
+            self.take_in_wanted.emit(news.take_in)
 
     def _fill(self, table: RowTable, rows: list[tuple[str, ...]]) -> None:
         """Fill a table, and keep what is picked in it."""
@@ -199,7 +221,8 @@ class InReachDialog(StoreDialog):
             case Reachable(sort=ReachSort.BLUETOOTH) as sensor:
                 self.kind_wanted.emit(sensor)
             case Reachable(sort=ReachSort.TOPIC) as topic:
-                self._open("topics", {"pattern": proposed_pattern(topic.name, topic.says)})
+                begun = {"pattern": proposed_pattern(topic.name, topic.says)}
+                self._open("topics", begun, topic=topic.name)
             case Reachable() as probe:
                 self._open("probes", {"only": probe.name})
             case _:
@@ -223,6 +246,7 @@ class InReachDialog(StoreDialog):
         sort: str = "serial",
         begun: Mapping[str, str] | None = None,
         before: DoorSettings | None = None,
+        topic: str = "",
     ) -> None:
         scope: ClientScope = self._store_client.scope()
         dialog = DoorDialog(
@@ -236,6 +260,7 @@ class InReachDialog(StoreDialog):
             told=self.told,
         )
         dialog.finished.connect(self.read_again)
+        dialog.set_up.connect(lambda settings: self._wait_for(settings, topic))
         self.offered.connect(dialog.offer)
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.open()

@@ -3249,6 +3249,41 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/dialogs/awaited_station.py" />
+      <source>The door is open. Waiting for the first message of {0} …</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/awaited_station.py" />
+      <source>{0} is saved, and no collector has opened it yet.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/awaited_station.py" />
+      <source>The door {0} is not open: {1}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/awaited_station.py" />
+      <source>The door {0} is open: {1}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/awaited_station.py" />
+      <source>The door is open, and {0} has said nothing. Is it switched on, and does it send there?</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/awaited_station.py" />
+      <source>First reading of {0}: {1}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/awaited_station.py" />
+      <source>{0} is heard.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/dialogs/changes.py" />
       <source>(taken back)</source>
       <translation type="unfinished" />
@@ -9124,6 +9159,11 @@
     </message>
     <message>
       <location filename="desk/stations/station_actions.py" />
+      <source>Taking it in …</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/station_actions.py" />
       <source>New key for {0}</source>
       <translation type="unfinished" />
     </message>
@@ -9179,6 +9219,11 @@
     </message>
     <message>
       <location filename="desk/stations/take_in_dialog.py" />
+      <source>as often as it sends: now {0} s</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/take_in_dialog.py" />
       <source>Take in</source>
       <translation type="unfinished" />
     </message>
@@ -9211,6 +9256,11 @@ It needs it as soon as the doors are open to the network.</source>
     </message>
     <message>
       <location filename="desk/stations/take_in_dialog.py" />
+      <source>newest value of {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/take_in_dialog.py" />
       <source>decide later</source>
       <translation type="unfinished" />
     </message>
@@ -9232,6 +9282,31 @@ It needs it as soon as the doors are open to the network.</source>
     <message>
       <location filename="desk/stations/take_in_state.py" />
       <source>asked</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/take_in_state.py" />
+      <source>No reading has come from it yet. Is it switched on? Its last messages, and what became of each, stand at the foot of its page.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/take_in_state.py" />
+      <source>Its first reading: {0}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/take_in_state.py" />
+      <source>Waiting for its first reading …</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/take_in_state.py" />
+      <source>Looking at what it sends did not succeed: {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/take_in_state.py" />
+      <source>Taking it in did not succeed: {0}. What it sent waits as before.</source>
       <translation type="unfinished" />
     </message>
     <message>

@@ -23,6 +23,7 @@ from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.series.corrections import Correction, correction_text
 from rook_tally.core.series.freshness import Freshness
 from rook_tally.core.timestamps import HOUR_US, datetime_from_time_us
+from rook_tally.desk.data.newest_words import newest_words
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.stations.controls import ControlRow, control_rows
 from rook_tally.desk.stations.first_contact import ContactStep, contact_steps
@@ -358,6 +359,10 @@ class StationsModel:
         if station is None or page is None:
             return []
         return control_rows(station, page.reports, page.requests, self._moment, self._state.clock())
+
+    def newest_words(self, key: str) -> str:
+        """The newest readings of a station in words; empty where it is none, or has none."""
+        return newest_words(self._state, key)
 
     def contact(self) -> tuple[ContactStep, ...]:
         """Steps that the picked station's newest message has passed."""

@@ -8,6 +8,7 @@ from functools import partial
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QMessageBox, QWidget
 
+from rook_tally.core.errors import UsageError
 from rook_tally.core.in_reach import Reachable
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.door_trial import RegistersReader
@@ -89,9 +90,15 @@ class StationActions:
     def _request_take_in(self) -> None:
         assert self.taking_in is not None
         one = self.taking_in.taken
-        one.step, one.said, one.request = TakeInStep.ASKED, "Taking it in …", None
+        try:
+            terms = one.terms()
+        except UsageError as error:
+            one.said = str(error)
+            self.taking_in.refresh()
+            return
+        one.step, one.said, one.request = TakeInStep.ASKED, tr("Taking it in …"), None
         self._client.write(
-            RequestTakeIn(one.key, one.terms(), self._model.now_us),
+            RequestTakeIn(one.key, terms, self._model.now_us),
             partial(self._on_requested, self.taking_in),
             self._say_not_done,
         )
@@ -229,6 +236,7 @@ class StationActions:
         if self.taking_in is None:
             return
         self.taking_in.show_waiting(is_heard=self._model.is_collected)
+        self._show_first(self.taking_in)
         if self.taking_in.taken.is_waiting and self.taking_in.taken.request is not None:
             self._client.read(
                 RequestQuery(self.taking_in.taken.request),
@@ -242,6 +250,8 @@ class StationActions:
             key, self._to_show = self._to_show, ""
             self._model.pick(key)
             self.show_sheet()
+        if self.taking_in is not None:
+            self._show_first(self.taking_in)
         if self.sheet is not None and self.sheet.isVisible():
             self.sheet.show_steps(self._model.contact())
 
@@ -263,6 +273,12 @@ class StationActions:
         if one.step is TakeInStep.DONE and one.access_key:
             self._keys[one.key] = one.access_key
         dialog.refresh()
+        self._show_first(dialog)
+
+    def _show_first(self, dialog: TakeInDialog) -> None:
+        """Show the first reading of what became a station, as soon as it is there."""
+        words = self._model.newest_words(dialog.taken.key)
+        dialog.show_first(words, self._model.now_us)
 
     def _on_added(self, key: str, access_key: str) -> None:
         self._keys[key] = access_key

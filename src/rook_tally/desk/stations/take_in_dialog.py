@@ -11,11 +11,13 @@ from PySide6.QtWidgets import (
     QComboBox,
     QFormLayout,
     QGridLayout,
+    QLineEdit,
     QPushButton,
     QVBoxLayout,
     QWidget,
 )
 
+from rook_tally.core.quantities.number_input import number_text
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.asking_dialog import AskingDialog
@@ -47,6 +49,9 @@ class TakeInDialog(AskingDialog):
         self.kind.setAccessibleName(tr("kind"))
         self.indoors = QCheckBox(tr("indoors, if the place is new"))
         self.indoors.setChecked(True)
+        self.cadence = QLineEdit()
+        self.cadence.setAccessibleName(tr("how often it reports"))
+        self.first = Label()
         self.fields: list[tuple[QComboBox, QComboBox]] = []
         self._field_grid = QGridLayout()
         self.take_in, self.close_button = QPushButton(tr("Take in")), QPushButton(tr("Cancel"))
@@ -64,12 +69,14 @@ class TakeInDialog(AskingDialog):
             | Qt.TextInteractionFlag.TextSelectableByKeyboard
         )
         tint(self.said, self._theme.dim)
+        self.first.hide()
         form = QFormLayout()
         form.addRow(tr("Place"), self.place)
         form.addRow("", self.indoors)
         form.addRow(tr("Kind"), self.kind)
+        form.addRow(tr("Reports every"), self.cadence)
         self._field_grid.setHorizontalSpacing(12)
-        self._field_grid.setColumnStretch(1, 1)
+        self._field_grid.setColumnStretch(2, 1)
         inner = QVBoxLayout(self._form)
         inner.setContentsMargins(0, 0, 0, 0)
         inner.addLayout(form)
@@ -78,7 +85,8 @@ class TakeInDialog(AskingDialog):
         column = QVBoxLayout(self)
         column.setContentsMargins(24, 16, 24, 16)
         column.setSpacing(8)
-        for one in (title, self.said, self._form, self.key):
+        self.first.setWordWrap(True)
+        for one in (title, self.said, self._form, self.first, self.key):
             column.addWidget(one)
         column.addStretch(1)
         column.addWidget(dialog_buttons(self.take_in, self.close_button))
@@ -87,6 +95,7 @@ class TakeInDialog(AskingDialog):
         self.place.editTextChanged.connect(self._on_place)
         self.kind.activated.connect(self._on_kind)
         self.indoors.toggled.connect(self._on_indoors)
+        self.cadence.textChanged.connect(self._on_cadence)
 
     def show_waiting(self, *, is_heard: bool) -> None:
         """Say that nobody can take it in, while no collector runs."""
@@ -101,6 +110,16 @@ class TakeInDialog(AskingDialog):
                 )
             )
             self.refresh()
+
+    def show_first(self, words: str, now_us: int) -> None:
+        """Show how it stands with the first reading of what is a station now."""
+        one = self.taken
+        if one.step is not TakeInStep.DONE:
+            return
+        one.done_us = one.done_us or now_us
+        one.first = one.first or words
+        self.first.setText(one.wait_words(now_us))
+        self.first.setVisible(True)
 
     def refresh(self) -> None:
         """Show how far it is."""
@@ -159,8 +178,10 @@ class TakeInDialog(AskingDialog):
         one = self.taken
         assert one.proposal is not None
         self._offer_choices()
-        for widget in (self.place, self.kind, self.indoors):
+        for widget in (self.place, self.kind, self.indoors, self.cadence):
             widget.setEnabled(not one.is_station)
+        told_s = number_text(round(one.proposal.cadence_s, 3))
+        self.cadence.setPlaceholderText(tr("as often as it sends: now {0} s", told_s))
         self.fields.clear()
         for at, told in enumerate(one.fields):
             name = Label(told.name)
@@ -178,7 +199,10 @@ class TakeInDialog(AskingDialog):
             unit.activated.connect(partial(self._on_unit, at))
             for box in (quantity, unit):
                 box.setEnabled(not told.is_of_kind)
-            for column, shown in enumerate((name, quantity, unit)):
+            newest = Label(told.newest)
+            newest.setAccessibleName(tr("newest value of {0}", told.name))
+            tint(newest, self._theme.dim)
+            for column, shown in enumerate((name, newest, quantity, unit)):
                 self._field_grid.addWidget(shown, at, column)
             self.fields.append((quantity, unit))
 
@@ -196,6 +220,9 @@ class TakeInDialog(AskingDialog):
 
     def _on_indoors(self, is_on: bool) -> None:
         self.taken.indoors = is_on
+
+    def _on_cadence(self, text: str) -> None:
+        self.taken.cadence = text
 
     def _on_quantity(self, at: int, _chosen: int) -> None:
         slug = str(self.fields[at][0].currentData())

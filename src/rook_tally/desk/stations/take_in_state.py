@@ -7,11 +7,16 @@ from dataclasses import dataclass, field
 
 import msgspec
 
+from rook_tally.core.alarms.edits import typed_seconds
+from rook_tally.core.quantities.kinds import ORDINARY_CADENCE_S
 from rook_tally.core.quantities.registry import QUANTITIES
+from rook_tally.core.timestamps import SECOND_US
 from rook_tally.desk.stations.commands import Choices
+from rook_tally.desk.stations.texts import tr
 from rook_tally.store.base import Credentials, credentials_of, new_access_key
 from rook_tally.store.site import Request, RequestKind, RequestState, StrayProposal, TakeInTerms
 
+_PATIENCE_S = 30.0
 LEFT_OUT = ""
 """What stands for a field that nobody wants, or knows."""
 
@@ -29,18 +34,27 @@ class TakeInStep(enum.Enum):
 @dataclass(slots=True)
 class TakenInField:
     """A field and what a person lets it be: quantity (`LEFT_OUT` for nothing) and unit, or the
-    field it continues."""
+    field it continues. `newest` is its newest value as it was sent."""
 
     name: str
     quantity: str
     unit: str
     continues: str = ""
     is_of_kind: bool = False
+    newest: str = ""
 
 
 @dataclass(slots=True)
 class TakeInState:
-    """One stray sender being taken in. `request` is the number of what was asked last."""
+    """One stray sender being taken in.
+
+    Attributes
+    ----------
+    request : the number of what was asked last
+    cadence : how often it reports, as typed; empty for as often as it turns out to send
+    first : its first reading as a station, in words; empty until one came
+    done_us : when it became a station
+    """
 
     key: str
     step: TakeInStep = TakeInStep.PROPOSING
@@ -50,6 +64,9 @@ class TakeInState:
     place: str = ""
     kind: str = "plain"
     indoors: bool = True
+    cadence: str = ""
+    first: str = ""
+    done_us: int = 0
     fields: list[TakenInField] = field(default_factory=list)
     access_key: str = ""
     said: str = "Looking at what it sends …"
@@ -76,7 +93,15 @@ class TakeInState:
         if not self.is_waiting or request.id != self.request or request.state.is_open:
             return
         if request.state is not RequestState.CONFIRMED:
-            self.step, self.said = TakeInStep.FAILED, request.answer
+            step = (
+                tr("Looking at what it sends did not succeed: {0}", request.answer)
+                if request.sort is RequestKind.PROPOSE
+                else tr(
+                    "Taking it in did not succeed: {0}. What it sent waits as before.",
+                    request.answer.rstrip("."),
+                )
+            )
+            self.step, self.said = TakeInStep.FAILED, step
         elif request.sort is RequestKind.PROPOSE:
             self._take_proposal(msgspec.json.decode(request.answer, type=StrayProposal))
         else:
@@ -86,11 +111,17 @@ class TakeInState:
         self.proposal, self.step, self.said = proposal, TakeInStep.DECIDING, ""
         self.place, self.kind = proposal.place, proposal.kind
         self.fields = [
-            TakenInField(name, slug, unit, proposal.continues.get(name, ""))
+            TakenInField(
+                name,
+                slug,
+                unit,
+                proposal.continues.get(name, ""),
+                newest=proposal.newest.get(name, ""),
+            )
             for name, (slug, unit) in proposal.fields.items()
         ]
         self.fields += [
-            TakenInField(name, slug, unit, is_of_kind=True)
+            TakenInField(name, slug, unit, is_of_kind=True, newest=proposal.newest.get(name, ""))
             for name, (slug, unit) in proposal.kind_fields.items()
             if not proposal.is_station
         ]
@@ -101,8 +132,30 @@ class TakeInState:
         one.quantity, one.continues = slug, ""
         one.unit = QUANTITIES[slug].base.symbol if slug else ""
 
+    def wait_words(self, now_us: int) -> str:
+        """How it stands with its first reading, once it is a station: what it was, that it is
+        waited for, or that none has come and what to do."""
+        if self.step is not TakeInStep.DONE:
+            return ""
+        if self.first:
+            return tr("Its first reading: {0}.", self.first)
+        usual_s = ORDINARY_CADENCE_S if self.proposal is None else self.proposal.cadence_s
+        if now_us - self.done_us < max(_PATIENCE_S, 3 * usual_s) * SECOND_US:
+            return tr("Waiting for its first reading …")
+        return tr(
+            "No reading has come from it yet. Is it switched on? Its last messages, and what "
+            "became of each, stand at the foot of its page."
+        )
+
     def terms(self) -> TakeInTerms:
-        """The terms to ask for. A new station's key is made here and stays here."""
+        """The terms to ask for. A new station's key is made here and stays here.
+
+        Raises
+        ------
+        UsageError
+            When how often it reports is no length of time.
+        """
+        cadence_s = typed_seconds(self.cadence) if self.cadence.strip() else None
         made = Credentials("", "")
         if not self.is_station:
             self.access_key = new_access_key()
@@ -112,6 +165,7 @@ class TakeInState:
             place=self.place.strip() or None,
             kind=self.kind,
             indoors=self.indoors,
+            cadence_s=cadence_s,
             fields={
                 one.name: (one.quantity, one.unit)
                 for one in told

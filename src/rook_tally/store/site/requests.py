@@ -102,7 +102,7 @@ class AlarmWish(msgspec.Struct, frozen=True, omit_defaults=True):
 
 class StrayProposal(msgspec.Struct, frozen=True):
     """A proposal for a stray sender: quantity (empty when nothing is like it) and unit of each
-    field beyond those of the kind."""
+    field beyond those of the kind; `newest` is the newest value of each field as it was sent."""
 
     is_station: bool
     kind: str
@@ -111,6 +111,7 @@ class StrayProposal(msgspec.Struct, frozen=True):
     fields: dict[str, tuple[str, str]]
     kind_fields: dict[str, tuple[str, str]]
     continues: dict[str, str]
+    newest: dict[str, str] = {}
 
 
 def create_request(
