@@ -42,7 +42,7 @@ def test_a_stray_sender_becomes_a_station_and_its_messages_readings(
     ]
     text = _run(collector, "strays")
     assert "no station shed has been taken in" in text
-    assert "zorp: unknown; say what it is with --map" in text
+    assert "zorp (says 7): unknown; say what it is with --map" in text
 
     _run(collector, "take-in", "shed", "--place", "Garden shed", "--outdoors")
     values = _values(collector)

@@ -49,6 +49,7 @@ def _told(one: StraySender) -> dict[str, Any]:
                 "field": guess.name,
                 "quantity": guess.quantity.slug if guess.quantity else None,
                 "unit": guess.unit,
+                "newest": one.newest.get(guess.name),
                 "continues": one.continues[guess.name].name
                 if guess.name in one.continues
                 else None,
@@ -71,7 +72,9 @@ def _print(one: StraySender) -> None:
             meaning = "unknown; say what it is with --map"
         else:
             meaning = f"{guess.quantity.slug} in {guess.unit or 'no unit'}, perhaps"
-        typer.echo(f"    {guess.name}: {meaning}")
+        newest = one.newest.get(guess.name, "")
+        said = f" (says {newest})" if newest else ""
+        typer.echo(f"    {guess.name}{said}: {meaning}")
     if one.station:
         told = "" if one.is_station else ' --place "…"'
         typer.echo(f"    rook-tally take-in {one.station}{told}")

@@ -20,19 +20,19 @@ from PySide6.QtWidgets import (
 from rook_tally.core.in_reach import ReachSort
 from rook_tally.desk.data.door_commands import InReach
 from rook_tally.desk.data.file_names import FilePurpose
-from rook_tally.desk.dialogs.door_form import FormField, Offer
+from rook_tally.desk.dialogs.door_form import FieldOffer, FormField
 from rook_tally.desk.dialogs.texts import tr
 from rook_tally.desk.parts.file_dialog import file_to_read, folder_to_fill
 
-_IN_REACH = {Offer.PORT: ReachSort.PORT, Offer.ADAPTER: ReachSort.ADAPTER}
+_IN_REACH = {FieldOffer.PORT: ReachSort.PORT, FieldOffer.ADAPTER: ReachSort.ADAPTER}
 
 
 def door_field(field: FormField, told: InReach, text: str) -> tuple[QWidget, QLineEdit]:
     """A field to be put into the form, and what is typed in it."""
     match field.offer:
-        case Offer.FOLDER | Offer.FILE:
+        case FieldOffer.FOLDER | FieldOffer.FILE:
             return _with_button(field, text)
-        case Offer.NOTHING:
+        case FieldOffer.NOTHING:
             row: QWidget
             row = edit = QLineEdit(text)
         case _:
@@ -44,11 +44,11 @@ def door_field(field: FormField, told: InReach, text: str) -> tuple[QWidget, QLi
     return row, edit
 
 
-def offered(offer: Offer, told: InReach) -> list[tuple[str, str]]:
+def offered(offer: FieldOffer, told: InReach) -> list[tuple[str, str]]:
     """What can be picked, each with what it is."""
-    if offer is Offer.ZONE:
+    if offer is FieldOffer.ZONE:
         return [(name, "") for name in sorted(available_timezones())]
-    if offer is Offer.STATION:
+    if offer is FieldOffer.STATION:
         return [(key, place) for key, place in told.stations]
     return [(one.name, one.says) for one in told.found if one.sort is _IN_REACH[offer]]
 
@@ -103,7 +103,7 @@ def _with_button(field: FormField, text: str) -> tuple[QWidget, QLineEdit]:
 
 def _choose(field: FormField, edit: QLineEdit, row: QWidget) -> None:
     dialog: QFileDialog
-    if field.offer is Offer.FOLDER:
+    if field.offer is FieldOffer.FOLDER:
         dialog = folder_to_fill(row, FilePurpose.WATCHED_FOLDER, tr(field.words))
     else:
         files = tr("Certificates (*.pem *.crt *.key);;All files (*)")

@@ -24,7 +24,7 @@ class FieldSort(enum.Enum):
     PARITY = "parity"
 
 
-class Offer(enum.Enum):
+class FieldOffer(enum.Enum):
     """What is offered for a field, so that it need not be typed."""
 
     NOTHING = "nothing"
@@ -45,11 +45,11 @@ class FormField(msgspec.Struct, frozen=True):
     hint: str = ""
     sort: FieldSort = FieldSort.TEXT
     is_needed: bool = False
-    offer: Offer = Offer.NOTHING
+    offer: FieldOffer = FieldOffer.NOTHING
 
 
 _STATION = FormField(
-    "station", "Station", "whose readings come by it", is_needed=True, offer=Offer.STATION
+    "station", "Station", "whose readings come by it", is_needed=True, offer=FieldOffer.STATION
 )
 _EVERY = FormField("every_s", "Every, s", "60", FieldSort.NUMBER)
 _BAUD = FormField("baud", "Baud", "115200", FieldSort.WHOLE)
@@ -58,7 +58,7 @@ DOOR_FORMS: Mapping[str, tuple[str, tuple[FormField, ...]]] = {
     "serial": (
         "Serial port",
         (
-            FormField("path", "Port", "/dev/ttyUSB0", is_needed=True, offer=Offer.PORT),
+            FormField("path", "Port", "/dev/ttyUSB0", is_needed=True, offer=FieldOffer.PORT),
             _BAUD,
             _STATION,
             FormField("pattern", "Pattern of its lines", "none: JSON, name=value, CSV"),
@@ -77,10 +77,12 @@ DOOR_FORMS: Mapping[str, tuple[str, tuple[FormField, ...]]] = {
     "folder": (
         "Watched folder",
         (
-            FormField("path", "Folder", "/home/potter/exports", is_needed=True, offer=Offer.FOLDER),
+            FormField(
+                "path", "Folder", "/home/potter/exports", is_needed=True, offer=FieldOffer.FOLDER
+            ),
             _STATION,
             FormField("time_column", "Column of the time", "found by looking"),
-            FormField("zone", "Zone of its times", "the site's", offer=Offer.ZONE),
+            FormField("zone", "Zone of its times", "the site's", offer=FieldOffer.ZONE),
         ),
     ),
     "topics": (
@@ -88,7 +90,7 @@ DOOR_FORMS: Mapping[str, tuple[str, tuple[FormField, ...]]] = {
         (
             FormField("pattern", "Pattern", "plant/{place}/{station}/{field}", is_needed=True),
             FormField(
-                "station", "Station", "where no part of the topic says it", offer=Offer.STATION
+                "station", "Station", "where no part of the topic says it", offer=FieldOffer.STATION
             ),
         ),
     ),
@@ -96,7 +98,11 @@ DOOR_FORMS: Mapping[str, tuple[str, tuple[FormField, ...]]] = {
         "Modbus device",
         (
             FormField(
-                "address", "Address or port", "192.168.1.40:502", is_needed=True, offer=Offer.PORT
+                "address",
+                "Address or port",
+                "192.168.1.40:502",
+                is_needed=True,
+                offer=FieldOffer.PORT,
             ),
             _STATION,
             FormField("unit", "Number of the device", "1", FieldSort.WHOLE),
@@ -124,15 +130,17 @@ DOOR_FORMS: Mapping[str, tuple[str, tuple[FormField, ...]]] = {
                 "authority",
                 "Who vouches for it",
                 "the usual ones; else a PEM file",
-                offer=Offer.FILE,
+                offer=FieldOffer.FILE,
             ),
-            FormField("certificate", "Our certificate", "none; else a PEM file", offer=Offer.FILE),
-            FormField("key", "And its key", "none; else a PEM file", offer=Offer.FILE),
+            FormField(
+                "certificate", "Our certificate", "none; else a PEM file", offer=FieldOffer.FILE
+            ),
+            FormField("key", "And its key", "none; else a PEM file", offer=FieldOffer.FILE),
         ),
     ),
     "bluetooth": (
         "Bluetooth",
-        (FormField("adapter", "Adapter", "the first one", offer=Offer.ADAPTER),),
+        (FormField("adapter", "Adapter", "the first one", offer=FieldOffer.ADAPTER),),
     ),
 }
 """By sort, as files call it: its name and its fields."""

@@ -26,7 +26,7 @@ class MessageReadings(NamedTuple):
 
 
 @dataclass(slots=True)
-class Batch:
+class IntakeBatch:
     """Screened readings in the order they came, and beside each its series and whether it is late:
     so long after its time that a gap was seen; and all else that the messages bring."""
 

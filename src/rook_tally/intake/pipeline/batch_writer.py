@@ -11,7 +11,7 @@ from rook_tally.alarming.evaluate_batch import NOT_NEWS
 from rook_tally.core.series.readings import Quality
 from rook_tally.intake.bounds import LONGEST_ADDRESS, LONGEST_NAME, plain_text
 from rook_tally.intake.message import IntakeResult, Message
-from rook_tally.intake.pipeline.batch import LONGEST_WHY, Batch
+from rook_tally.intake.pipeline.batch import LONGEST_WHY, IntakeBatch
 from rook_tally.intake.pipeline.clock_drift import Clocks
 from rook_tally.intake.pipeline.control_confirmation import confirm_requests
 from rook_tally.intake.pipeline.resolve import IntakeSession
@@ -62,7 +62,7 @@ def receive(
     StoreError
         When nothing of the batch could be kept.
     """
-    batch = Batch(clock_is_set=clock_is_set)
+    batch = IntakeBatch(clock_is_set=clock_is_set)
     try:
         with store.write() as connection:
             directory.refresh(connection)
@@ -85,7 +85,7 @@ def take_in_strays(
 
     Values that were kept when their message came are known already and count as nothing now.
     """
-    batch = Batch()
+    batch = IntakeBatch()
     directory.refresh(connection)
     placed: list[int] = []
     for stray_id, message in strays:
@@ -103,14 +103,14 @@ def take_in_strays(
 
 def receive_as_stray(store: Store, message: Message, why: str) -> None:
     """Keep a message whole without looking into it."""
-    batch = Batch()
+    batch = IntakeBatch()
     batch.put_astray(message, why, None)
     batch.tallies[NOBODY].stray += 1
     with store.write() as connection:
         _write(connection, IntakeSession(), batch)
 
 
-def _report_clocks(connection: Connection, clocks: Clocks, batch: Batch) -> None:
+def _report_clocks(connection: Connection, clocks: Clocks, batch: IntakeBatch) -> None:
     told: dict[int, float] = {}
     now_us = 0
     for station_id, moments in batch.sent.items():
@@ -146,7 +146,7 @@ def _tape_line(
 
 
 def _write(
-    connection: Connection, directory: IntakeSession, batch: Batch, *, is_anew: bool = False
+    connection: Connection, directory: IntakeSession, batch: IntakeBatch, *, is_anew: bool = False
 ) -> None:
     outcome = append_readings(connection, batch.readings, directory.newest_us)
     directory.know_newest(batch.readings, outcome)
@@ -202,7 +202,7 @@ def _write(
     directory.end_batch(connection)
 
 
-def _count(batch: Batch, outcome: Appended, *, is_anew: bool) -> None:
+def _count(batch: IntakeBatch, outcome: Appended, *, is_anew: bool) -> None:
     """Count what became of each reading, in its message's answer and its station's tallies."""
     good = [one.quality is Quality.GOOD for one in batch.readings]
     for answer, station_id, start, stop in batch.messages:

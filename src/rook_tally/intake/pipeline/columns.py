@@ -7,7 +7,7 @@ from rook_tally.core.quantities.quantity import QuantityScale
 from rook_tally.core.series.readings import Quality
 from rook_tally.intake.bounds import EARLIEST_US, MOST_AHEAD_US
 from rook_tally.intake.message import Decoded, Message
-from rook_tally.intake.pipeline.batch import Batch
+from rook_tally.intake.pipeline.batch import IntakeBatch
 from rook_tally.intake.pipeline.known_columns import KnownColumns
 from rook_tally.intake.pipeline.resolve import IntakeSession
 from rook_tally.intake.pipeline.screen import longest_us
@@ -16,7 +16,11 @@ from rook_tally.store.site import Station
 
 
 def take_columns(
-    directory: IntakeSession, speaker: Station, message: Message, content: Decoded, batch: Batch
+    directory: IntakeSession,
+    speaker: Station,
+    message: Message,
+    content: Decoded,
+    batch: IntakeBatch,
 ) -> bool:
     """Put all values of a message into the batch; False, and nothing done, where one of them has to
     be looked at for itself."""

@@ -22,7 +22,7 @@ from rook_tally.intake.message import (
     StationAttribute,
     behind,
 )
-from rook_tally.intake.pipeline.batch import Batch
+from rook_tally.intake.pipeline.batch import IntakeBatch
 from rook_tally.intake.pipeline.columns import take_columns
 from rook_tally.intake.pipeline.resolve import (
     IntakeSession,
@@ -49,7 +49,7 @@ _EMPTY_BODIES = frozenset({b"", b"[]", b"{}", b"[{}]"})
 
 
 def take(
-    connection: Connection, directory: IntakeSession, message: Message, batch: Batch
+    connection: Connection, directory: IntakeSession, message: Message, batch: IntakeBatch
 ) -> IntakeResult:
     """Decode a message, find the series of its values and screen them; what is to be written is put
     into the batch. The answer's numbers are filled in until the batch is written."""
@@ -154,7 +154,7 @@ def _take_one_by_one(
     items: Sequence[DecodedValue],
     speaker: Station | None,
     answer: IntakeResult,
-    batch: Batch,
+    batch: IntakeBatch,
 ) -> _NotKept:
     """Resolve and screen each value for itself; what was not kept of them."""
     left = _NotKept()
@@ -226,7 +226,7 @@ def _hear(
     directory: IntakeSession,
     message: Message,
     speaker: Station | None,
-    batch: Batch,
+    batch: IntakeBatch,
     answer: IntakeResult,
 ) -> None:
     """Gather a station's attributes, if it has been taken in."""
@@ -292,7 +292,7 @@ def _screened(
     placed: ResolvedValue,
     message: Message,
     answer: IntakeResult,
-    batch: Batch,
+    batch: IntakeBatch,
     directory: IntakeSession,
     stands: dict[tuple[int, int], tuple[int, DecodedValue]],
 ) -> None:
