@@ -451,3 +451,28 @@ def test_what_can_be_found_need_not_be_typed(
     chooser.fileSelected.emit(str(tmp_path))
     assert form.fields["path"].text() == str(tmp_path)
     chooser.close()
+
+
+def test_addresses_that_answer_are_looked_for_when_a_person_wants_it(
+    window: DeskWindow, store: Store, qtbot: QtBot
+) -> None:
+    found: tuple[Reachable, ...] = ()
+    window.address_finder = lambda: found
+    dialog = page(window, qtbot)
+    dialog.look.click()
+    qtbot.waitUntil(lambda: "none answers" in dialog.problem.text(), timeout=PATIENCE_MS)
+    found = (Reachable(ReachSort.ADDRESS, "http://192.168.1.20/", '200 {"t": 21.5}'),)
+    dialog.look.click()
+    qtbot.waitUntil(lambda: dialog.reach.rowCount() == 5, timeout=PATIENCE_MS)
+    assert texts(dialog, 4) == ["answers", "http://192.168.1.20/", '200 {"t": 21.5}']
+    assert dialog.problem.text() == ""
+    dialog.reach.selectRow(4)
+    dialog.use.click()
+    form = opened(qtbot, dialog, DoorDialog)
+    assert form.fields["url"].text() == "http://192.168.1.20/"
+    form.fields["station"].setText("box")
+    press(form, QDialogButtonBox.StandardButton.Save)
+    qtbot.waitUntil(lambda: form.said.isVisible(), timeout=PATIENCE_MS)
+    press(form, QDialogButtonBox.StandardButton.Save)
+    # What is asked by now is no news any more.
+    qtbot.waitUntil(lambda: dialog.reach.rowCount() == 4, timeout=PATIENCE_MS)

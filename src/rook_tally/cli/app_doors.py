@@ -324,3 +324,12 @@ def control(
         print_controls(where, key, as_json=as_json)
     else:
         set_control(where, key, name, value, wait=wait)
+
+
+@doors_app.command()
+def answering() -> None:
+    """Addresses that answer: asks the machines this one has spoken with of late once, over HTTP and
+    CoAP."""
+    from rook_tally.cli.discover import print_answering
+
+    print_answering()

@@ -33,6 +33,7 @@ if TYPE_CHECKING:
     from pathlib import Path
 
     from rook_tally.core.door_settings import DoorSettings, ModbusSetting
+    from rook_tally.core.in_reach import Reachable
     from rook_tally.core.quantities.modbus_map import RegisterTable
     from rook_tally.desk.app.window import DeskWindow
 from rook_tally.desk.data.door_trial import DoorTrial
@@ -90,6 +91,7 @@ def attend_to(window: DeskWindow, only: SingleInstance | None) -> None:
     window.looker = _look_at_file
     window.trier = partial(_try_door, window.store)
     window.registers_reader = _read_registers
+    window.address_finder = _answering_addresses
     window.first_step.connect(partial(_begin, window))
     if only is not None:
         notifier = QSocketNotifier(only.fileno(), QSocketNotifier.Type.Read, window)
@@ -108,6 +110,12 @@ def _try_door(store: Store, settings: DoorSettings) -> DoorTrial:
     from rook_tally.cli.door_trial import try_door
 
     return try_door(store, settings)
+
+
+def _answering_addresses() -> tuple[Reachable, ...]:
+    from rook_tally.cli.discover import answering_addresses
+
+    return answering_addresses()
 
 
 def _read_registers(

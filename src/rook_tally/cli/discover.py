@@ -9,6 +9,7 @@ from pathlib import Path
 import typer
 
 from rook_tally.core.ble_distance import distance_in_words, rough_distance_m
+from rook_tally.core.in_reach import Reachable
 from rook_tally.intake.doors.port_names import PortHere, ports_here
 from rook_tally.store.maintenance import existing_store
 from rook_tally.store.site import announced
@@ -66,6 +67,23 @@ def print_nearby(*, for_s: float, adapter: str) -> None:
         )
     if not found:
         typer.echo("nothing was heard", err=True)
+
+
+def answering_addresses() -> tuple[Reachable, ...]:
+    """The addresses that answer, of the machines this one has spoken with of late."""
+    from rook_tally.intake.doors.neighbours import answering, neighbours
+
+    return tuple(asyncio.run(answering(neighbours())))
+
+
+def print_answering() -> None:
+    """Print the addresses that answer, with how to have each asked."""
+    found = answering_addresses()
+    for one in found:
+        typer.echo(f"{one.name:<32} {one.says}")
+        typer.echo(f"{'':<32} rook-tally door add poll {one.name} --station NAME --try")
+    if not found:
+        typer.echo("of the machines this one has spoken with of late none answers", err=True)
 
 
 def print_announced(where: str) -> None:

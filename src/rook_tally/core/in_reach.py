@@ -22,6 +22,8 @@ class ReachSort(enum.Enum):
     """Something that is heard by Bluetooth."""
     TOPIC = "topic"
     """A topic of somebody else at the broker."""
+    ADDRESS = "address"
+    """An address of another machine that answers."""
 
     @property
     def changes(self) -> bool:

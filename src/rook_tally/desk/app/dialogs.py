@@ -276,7 +276,9 @@ class Dialogs:
         from rook_tally.desk.dialogs.in_reach import InReachDialog
 
         window = self._window
-        dialog = InReachDialog(window.theme, window.state, window.client, window, window.trier)
+        dialog = InReachDialog(
+            window.theme, window.state, window.client, window, window.trier, window.address_finder
+        )
         dialog.take_in_wanted.connect(window.take_in)
         dialog.kind_wanted.connect(window.describe_sensor)
         self._show_of_store(dialog)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Protocol
 
 from rook_tally.core.door_settings import DoorSettings, ModbusSetting
+from rook_tally.core.in_reach import Reachable
 from rook_tally.core.quantities.modbus_map import RegisterTable
 
 
@@ -60,4 +61,13 @@ class RegistersReader(Protocol):
         RookTallyError
             When it does not answer, or has no such registers.
         """
+        ...
+
+
+class AddressFinder(Protocol):
+    """Asks the machines this one has spoken with of late. Called in a thread; takes some
+    seconds."""
+
+    def __call__(self) -> tuple[Reachable, ...]:
+        """Ask each once, and return those that answer."""
         ...

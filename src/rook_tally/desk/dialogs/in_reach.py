@@ -2,19 +2,20 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Mapping
 
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from rook_tally.core.door_settings import DoorSettings, door_name
+from rook_tally.core.door_settings import DoorSettings, door_name, polled_address
 from rook_tally.core.in_reach import Reachable, ReachSort
 from rook_tally.core.moment_words import moment_words
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.core.timestamps import datetime_from_time_us
 from rook_tally.desk.data.door_commands import NOTHING_IN_REACH, InReach, InReachQuery, RemoveDoor
-from rook_tally.desk.data.door_trial import DoorTrier
+from rook_tally.desk.data.door_trial import AddressFinder, DoorTrier
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import ClientScope, StoreClient
 from rook_tally.desk.dialogs.awaited_station import AwaitedStation, awaited_key
@@ -39,6 +40,7 @@ _SORTS = {
     ReachSort.ADAPTER: "Bluetooth adapter",
     ReachSort.BLUETOOTH: "heard by Bluetooth",
     ReachSort.TOPIC: "topic at the broker",
+    ReachSort.ADDRESS: "answers",
 }
 _STATES = {DoorState.OPEN: "open", DoorState.TRYING: "tries again", DoorState.CLOSED: "closed"}
 _Row = StrayGroup | Announced | Reachable
@@ -52,6 +54,7 @@ class InReachDialog(StoreDialog):
     take_in_wanted = Signal(str)
     kind_wanted = Signal(Reachable)
     offered = Signal(InReach)
+    answered = Signal(tuple)
 
     def __init__(
         self,
@@ -60,9 +63,11 @@ class InReachDialog(StoreDialog):
         client: StoreClient,
         parent: QWidget,
         trier: DoorTrier | None = None,
+        finder: AddressFinder | None = None,
     ) -> None:
         super().__init__(client.scope(), parent)
-        self._trier = trier
+        self._trier, self._finder = trier, finder
+        self._answering: tuple[Reachable, ...] = ()
         self._theme, self._state, self._store_client = theme, state, client
         self.told = NOTHING_IN_REACH
         self._rows: list[_Row] = []
@@ -79,6 +84,13 @@ class InReachDialog(StoreDialog):
         self.problem.setWordWrap(True)
         self.use, self.new = QPushButton(tr("Take in…")), QPushButton(tr("New door…"))
         self.alter, self.remove = QPushButton(tr("Change…")), QPushButton(tr("Delete"))
+        self.look = QPushButton(tr("Look for addresses"))
+        self.look.setToolTip(
+            tr("Asks every machine that this one has spoken with of late once, over HTTP and CoAP")
+        )
+        self.look.setVisible(finder is not None)
+        self.look.clicked.connect(self._on_look)
+        self.answered.connect(self._on_answered)
         self._lay_out()
         self._again = QTimer(self, interval=_AGAIN_MS)
         self._again.timeout.connect(self.read_again)
@@ -103,6 +115,7 @@ class InReachDialog(StoreDialog):
             head.setFont(face(15, BOLD))
         found, foot = QHBoxLayout(), QHBoxLayout()
         found.addWidget(self.said, 1)
+        found.addWidget(self.look)
         found.addWidget(self.use)
         for button in (self.new, self.alter, self.remove):
             foot.addWidget(button)
@@ -130,7 +143,7 @@ class InReachDialog(StoreDialog):
             return
         self.told = told
         self.offered.emit(told)
-        self._rows = [*told.strays, *told.announced, *told.found]
+        self._rows = [*told.strays, *told.announced, *told.found, *self._not_asked(told)]
         self._fill(self.reach, [self._reach_cells(one) for one in self._rows])
         doors = [(door_name(one.settings), door) for one, door in told.doors]
         doors += [(one.name, one) for one in told.others]
@@ -157,6 +170,37 @@ class InReachDialog(StoreDialog):
             self._awaited = None
         if news.take_in:
             self.take_in_wanted.emit(news.take_in)
+
+    def _not_asked(self, told: InReach) -> list[Reachable]:
+        """Addresses that answer, but for those that are asked already."""
+        asked = {polled_address(one.settings) for one, _ in told.doors}
+        return [one for one in self._answering if one.name not in asked]
+
+    def _on_look(self) -> None:
+        finder = self._finder
+        if finder is None:
+            return
+        self.look.setEnabled(False)
+        self.look.setText(tr("Looking…"))
+
+        def look() -> None:
+            try:
+                self.answered.emit(finder())
+            except RuntimeError:
+                # The dialog was closed meanwhile: nobody wants to know any more.
+                return
+
+        threading.Thread(target=look, daemon=True, name="looking").start()
+
+    def _on_answered(self, found: tuple[Reachable, ...]) -> None:
+        self.look.setEnabled(True)
+        self.look.setText(tr("Look for addresses"))
+        self._answering = found
+        self.problem.setText(
+            "" if found else tr("Of the machines this one has spoken with of late none answers.")
+        )
+        told, self.told = self.told, NOTHING_IN_REACH
+        self._show(told)
 
     def _fill(self, table: RowTable, rows: list[tuple[str, ...]]) -> None:
         """Fill a table, and keep what is picked in it."""
@@ -216,6 +260,8 @@ class InReachDialog(StoreDialog):
                 self._open("poll", {"url": one.url, "station": one.name})
             case Reachable(sort=ReachSort.PORT) as port:
                 self._open("serial", {"path": port.name})
+            case Reachable(sort=ReachSort.ADDRESS) as address:
+                self._open("poll", {"url": address.name})
             case Reachable(sort=ReachSort.ADAPTER) as adapter:
                 self._open("bluetooth", {"adapter": adapter.name})
             case Reachable(sort=ReachSort.BLUETOOTH) as sensor:

@@ -4455,6 +4455,21 @@
     </message>
     <message>
       <location filename="desk/dialogs/in_reach.py" />
+      <source>Look for addresses</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/in_reach.py" />
+      <source>Asks every machine that this one has spoken with of late once, over HTTP and CoAP</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/in_reach.py" />
+      <source>Looking…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/in_reach.py" />
       <source>Take in…</source>
       <translation type="unfinished" />
     </message>
@@ -4481,6 +4496,11 @@
     <message>
       <location filename="desk/dialogs/in_reach.py" />
       <source>Nothing is heard that is not a station already.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/in_reach.py" />
+      <source>Of the machines this one has spoken with of late none answers.</source>
       <translation type="unfinished" />
     </message>
     <message numerus="yes">
