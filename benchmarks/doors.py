@@ -2,62 +2,41 @@
 
 from __future__ import annotations
 
-import asyncio
 import csv
 import json
 import shutil
 import socket
+import sqlite3
 import subprocess
 import sys
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from functools import partial
 from pathlib import Path
-from typing import Any
 
 import cbor2
 import msgspec
-import paho.mqtt.client as mqtt
-from paho.mqtt.enums import CallbackAPIVersion
 
 from rook_tally.cli.subprocesses import CollectorChild
 from rook_tally.core.quantities.kinds import PLAIN
 from rook_tally.intake.decode import decoded
 from rook_tally.intake.message import BodyFormat, Message
 from rook_tally.store.maintenance import open_store
+from rook_tally.store.maintenance.opening import LONGEST_LOG_PAGES
 from rook_tally.store.site import add_station, tallies, total
 
-_CONNECTIONS = 16
-_REQUESTS = 6_000
-_MESSAGES = 6_000
+_MESSAGES, _ROUNDS = 4_000, 3
 _STATION = "bench"
 _PATIENCE_S = 120.0
-
-_BARE_SERVER = """
-import asyncio, sys
-from aiohttp import web
-async def post(request):
-    await request.read()
-    return web.json_response({"kept": 1})
-async def main():
-    app = web.Application()
-    app.router.add_post("/v1/readings", post)
-    runner = web.AppRunner(app, access_log=None)
-    await runner.setup()
-    site = web.TCPSite(runner, "127.0.0.1", 0)
-    await site.start()
-    print(site._server.sockets[0].getsockname()[1], flush=True)
-    await asyncio.Event().wait()
-asyncio.run(main())
-"""
 
 _PUBLISHER = """
 import sys, threading, time
 import paho.mqtt.client as mqtt
 from paho.mqtt.enums import CallbackAPIVersion
 port, count = int(sys.argv[1]), int(sys.argv[2])
-begun_s = round(time.time()) - count
+begun_s = int(sys.argv[3])
 client = mqtt.Client(CallbackAPIVersion.VERSION2, client_id="publisher")
 client.max_inflight_messages_set(200)
 client.max_queued_messages_set(0)
@@ -72,94 +51,113 @@ last.wait_for_publish(120)
 """
 
 
-def http_rates(folder: Path) -> tuple[float, float]:
-    """Requests a second that our door answers after the commit, and that a bare handler answers."""
-    where = str(folder / "http.db")
-    _make_station(where)
-    with CollectorChild(where, http="127.0.0.1:0", broker="off") as collector:
-        ours = asyncio.run(_post_rate(int(collector.http.rpartition(":")[2])))
-    with subprocess.Popen(
-        [sys.executable, "-c", _BARE_SERVER], stdout=subprocess.PIPE, text=True
-    ) as bare:
-        assert bare.stdout is not None
-        theirs = asyncio.run(_post_rate(int(bare.stdout.readline())))
-        bare.terminate()
-    return ours, theirs
-
-
 def _make_station(where: str) -> None:
     store = open_store(where)
     with store.write() as connection:
-        for key in (_STATION, *map(_own_station, range(_CONNECTIONS))):
-            add_station(connection, key, place="Bench", kind=PLAIN, cadence_s=1)
+        add_station(connection, _STATION, place="Bench", kind=PLAIN, cadence_s=1)
     store.close()
 
 
-def _own_station(at: int) -> str:
-    return f"{_STATION}-{at}"
+_BARE_TAKER = f"""
+import json, sqlite3, sys, threading
+import paho.mqtt.client as mqtt
+from paho.mqtt.enums import CallbackAPIVersion
+
+store = sqlite3.connect(sys.argv[1], isolation_level=None)
+for pragma in ("journal_mode=WAL", "synchronous=FULL", "cache_size=-32000",
+               "wal_autocheckpoint={LONGEST_LOG_PAGES}"):
+    store.execute("PRAGMA " + pragma)
+store.execute("CREATE TABLE IF NOT EXISTS reading (series_id INTEGER NOT NULL, "
+    "time_us BIGINT NOT NULL, value FLOAT NOT NULL, quality SMALLINT NOT NULL, "
+    "PRIMARY KEY (series_id, time_us)) WITHOUT ROWID")
+ids, waiting, moved = {{}}, [], threading.Event()
+
+def on_message(_client, _data, message):
+    values = json.loads(message.payload)
+    time_us = round(values.pop("time") * 1e6)
+    station = message.topic.split("/")[1]
+    waiting.append([(ids.setdefault((station, name), len(ids)), time_us, value, 0)
+                    for name, value in values.items()])
+    moved.set()
+
+client = mqtt.Client(CallbackAPIVersion.VERSION2, client_id="taker")
+client.on_message = on_message
+client.on_connect = lambda one, *_: one.subscribe("rook/+/readings", qos=1)
+client.on_subscribe = lambda *_: print("ready", flush=True)
+client.connect("127.0.0.1", int(sys.argv[2]))
+client.loop_start()
+while True:
+    moved.wait()
+    moved.clear()
+    batch, waiting[:] = list(waiting), []
+    if batch:
+        store.execute("BEGIN IMMEDIATE")
+        store.executemany("INSERT OR REPLACE INTO reading VALUES (?, ?, ?, ?)",
+                          [row for rows in batch for row in rows])
+        store.execute("COMMIT")
+"""
 
 
-async def _post_rate(port: int) -> float:
-    """Requests a second over so many connections kept alive, each a station of its own, bodies of
-    150 bytes."""
-    numbers = iter(range(_REQUESTS))
-    # Of the last hours, as live readings are: older ones would be sealed in between.
-    begun_s = round(time.time()) - _REQUESTS
-
-    async def send(at: int) -> None:
-        station = _own_station(at).encode()
-        reader, writer = await asyncio.open_connection("127.0.0.1", port)
-        for number in numbers:
-            values = {
-                "time": begun_s + number,
-                "temperature": 21.5,
-                "humidity": 50.25,
-                "co2": 600 + number % 40,
-                "pressure": 1013.25,
-                "voltage": 3.31,
-            }
-            body = json.dumps(values).ljust(150).encode()
-            writer.write(
-                b"POST /v1/readings?station=%s HTTP/1.1\r\nHost: 127.0.0.1\r\n"
-                b"Content-Type: application/json\r\nContent-Length: %d\r\n\r\n%s"
-                % (station, len(body), body)
-            )
-            head = await reader.readuntil(b"\r\n\r\n")
-            length = int(head.lower().partition(b"content-length: ")[2].partition(b"\r")[0])
-            await reader.readexactly(length)
-        writer.close()
-
-    began = time.perf_counter()
-    await asyncio.gather(*map(send, range(_CONNECTIONS)))
-    return _REQUESTS / (time.perf_counter() - began)
-
-
-def mqtt_rates(folder: Path) -> tuple[float, float]:
-    """Messages a second from a Mosquitto to durable readings, and to a client that only counts."""
+def mqtt_rates(folder: Path) -> tuple[list[float], list[float]]:
+    """Messages a second from a Mosquitto to durable readings, by ours and by paho with a bare
+    commit of the same rows, in turn."""
     where = str(folder / "mqtt.db")
     _make_station(where)
-    with CollectorChild(where, http="127.0.0.1:0", broker="builtin:127.0.0.1:0") as collector:
+    ours: list[float] = []
+    theirs: list[float] = []
+    with (
+        CollectorChild(where, http="127.0.0.1:0", broker="builtin:127.0.0.1:0") as collector,
+        open_store(where) as store,
+        _bare_taker(folder) as (bare_port, bare_kept),
+    ):
         port = str(collector.mqtt).rpartition(":")[2]
-        store = open_store(where)
 
         def kept() -> int:
             with store.read() as connection:
                 return total(tallies(connection)).kept // 3
 
-        ours = _publish_rate(port, kept)
-        store.close()
-    broker = shutil.which("mosquitto") or "/usr/sbin/mosquitto"
-    settings = folder / "bare.conf"
-    bare_port = free_port()
-    settings.write_text(
-        f"listener {bare_port} 127.0.0.1\nallow_anonymous true\nmax_queued_messages 0\n"
-    )
-    with subprocess.Popen([broker, "-c", settings], stderr=subprocess.DEVNULL) as bare:
-        counted = _Counter(bare_port)
-        theirs = _publish_rate(str(bare_port), lambda: counted.count)
-        counted.close()
-        bare.terminate()
+        for at in reversed(range(_ROUNDS)):
+            # Each round has moments of its own, of the last hours, as live readings are.
+            begun_s = round(time.time()) - _MESSAGES * (at + 1)
+            ours.append(_publish_rate(port, kept, begun_s))
+            theirs.append(_publish_rate(str(bare_port), bare_kept, begun_s))
     return ours, theirs
+
+
+@contextmanager
+def _bare_taker(folder: Path) -> Iterator[tuple[int, Callable[[], int]]]:
+    """A Mosquitto whose messages a bare client keeps: its port, and how many are kept."""
+    broker = shutil.which("mosquitto") or "/usr/sbin/mosquitto"
+    settings, kept_in = folder / "bare.conf", folder / "bare.db"
+    port = free_port()
+    settings.write_text(f"listener {port} 127.0.0.1\nallow_anonymous true\nmax_queued_messages 0\n")
+    words = [sys.executable, "-c", _BARE_TAKER, str(kept_in), str(port)]
+    with subprocess.Popen([broker, "-c", settings], stderr=subprocess.DEVNULL) as bare:
+        _wait_until_open(port)
+        with subprocess.Popen(words, stdout=subprocess.PIPE, text=True) as taker:
+            assert taker.stdout is not None
+            taker.stdout.readline()
+            rows = sqlite3.connect(kept_in)
+
+            def kept() -> int:
+                return int(rows.execute("SELECT count(*) FROM reading").fetchone()[0]) // 3
+
+            yield port, kept
+            rows.close()
+            taker.terminate()
+        bare.terminate()
+
+
+def _wait_until_open(port: int) -> None:
+    until, pause = time.monotonic() + 10, threading.Event()
+    while True:
+        try:
+            socket.create_connection(("127.0.0.1", port), 1).close()
+            return
+        except OSError:
+            if time.monotonic() > until:
+                raise
+            pause.wait(0.05)
 
 
 def free_port() -> int:
@@ -169,52 +167,22 @@ def free_port() -> int:
         return int(probe.getsockname()[1])
 
 
-class _Counter:
-    """A client of a broker that counts what it is sent, and nothing else."""
-
-    def __init__(self, port: int) -> None:
-        self.count = 0
-        self._client = mqtt.Client(CallbackAPIVersion.VERSION2, client_id="counter")
-        ready = threading.Event()
-        self._client.on_subscribe = lambda *_: ready.set()
-        self._client.on_message = self._on_message
-        until = time.monotonic() + 10
-        pause = threading.Event()
-        while True:
-            try:
-                self._client.connect("127.0.0.1", port)
-                break
-            except OSError:
-                if time.monotonic() > until:
-                    raise
-                pause.wait(0.05)
-        self._client.loop_start()
-        self._client.subscribe("rook/+/readings", qos=1)
-        ready.wait(10)
-
-    def _on_message(self, *_: Any) -> None:
-        self.count += 1
-
-    def close(self) -> None:
-        """Disconnect."""
-        self._client.disconnect()
-        self._client.loop_stop()
-
-
-def _publish_rate(port: str, arrived: Callable[[], int]) -> float:
-    pause = threading.Event()
+def _publish_rate(port: str, kept: Callable[[], int], begun_s: int) -> float:
+    """Messages a second from the first that is kept to the last."""
+    pause, before = threading.Event(), kept()
     began = time.perf_counter()
-    with subprocess.Popen([sys.executable, "-c", _PUBLISHER, port, str(_MESSAGES)]) as publisher:
-        while not arrived():
+    words = [sys.executable, "-c", _PUBLISHER, port, str(_MESSAGES), str(begun_s)]
+    with subprocess.Popen(words) as publisher:
+        while kept() == before:
             pause.wait(0.002)
         began = time.perf_counter()
-        while arrived() < _MESSAGES:
+        while (arrived := kept() - before) < _MESSAGES:
             if time.perf_counter() - began > _PATIENCE_S:
                 break
-            pause.wait(0.01)
+            pause.wait(0.02)
         spent = time.perf_counter() - began
         publisher.wait(_PATIENCE_S)
-    return arrived() / spent
+    return arrived / spent
 
 
 def decode_rates() -> dict[str, tuple[float, float]]:

@@ -79,7 +79,7 @@ def forward_rates(folder: Path) -> ForwardRates:
             _switch(opened, forward, is_on=False)
         opened.close()
         bare.terminate()
-    messages, _ = mqtt_rates(folder)
+    messages = statistics.median(mqtt_rates(folder)[0])
     return ForwardRates(
         statistics.median(rates), 3 * messages, statistics.median(beside), statistics.median(alone)
     )

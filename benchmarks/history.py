@@ -42,6 +42,7 @@ class HistoryRow(msgspec.Struct, frozen=True):
     ratio: float
     bar: float
     holds: bool
+    spread: tuple[float, float] | None = None
 
 
 class Change(msgspec.Struct, frozen=True):
@@ -118,14 +119,19 @@ def speed_page(rows: Sequence[HistoryRow], about: Mapping[str, str]) -> str:
         "",
         f"Machine: {told[-1].machine if told else 'none yet'}",
         "",
+        "Where a range stands behind a ratio, both were measured several times in turn: from the",
+        "least to the most of the pairs.",
+        "",
         "| figure | ours | limit | ratio | bar | | commit | what it is |",
         "| --- | ---: | ---: | ---: | ---: | --- | --- | --- |",
     ]
     for one in told:
         verdict = "holds" if one.holds else "**does not hold**"
         words = about.get(one.name.partition(".")[0], "")
+        between = "" if one.spread is None else f" ({one.spread[0]:.2f}–{one.spread[1]:.2f})"
         lines.append(
-            f"| `{one.name}` | {one.ours:g} | {one.limit:g} | {one.ratio:.2f} | {one.bar:.2f} "
+            f"| `{one.name}` | {one.ours:g} | {one.limit:g} | {one.ratio:.2f}{between} "
+            f"| {one.bar:.2f} "
             f"| {verdict} | {one.commit} | {words} |"
         )
     return "\n".join(lines) + "\n"

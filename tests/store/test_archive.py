@@ -18,9 +18,9 @@ from hypothesis.stateful import (
 )
 from sqlalchemy.engine import Connection
 
+from rook_tally.core.errors import DamagedPageError
 from rook_tally.core.series.corrections import Correction
 from rook_tally.core.series.gaps import find_gaps
-from rook_tally.core.series.page_codec import DamagedPageError
 from rook_tally.core.series.readings import Quality, Readings, readings_from
 from rook_tally.core.series.screening import screened
 from rook_tally.core.timestamps import DAY_US, time_us_from_text

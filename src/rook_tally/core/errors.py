@@ -50,6 +50,10 @@ class UnkeepableError(StoreError):
     """The store works and cannot take, or read, just this: trying again will not help."""
 
 
+class DamagedPageError(UnkeepableError):
+    """A page whose bytes are not those that were written."""
+
+
 class DoorError(RookTallyError):
     """A door cannot be opened or kept open."""
 

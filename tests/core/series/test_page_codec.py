@@ -10,16 +10,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from rook_tally.core.errors import DamagedPageError
 from rook_tally.core.series.buckets import buckets_of, merged
-from rook_tally.core.series.page_codec import (
-    DamagedPageError,
-    checksum,
-    decode,
-    decode_many,
-    encode,
-    packed_columns,
-    unpacked_tables,
-)
+from rook_tally.core.series.packed_tables import packed_columns, unpacked_tables
+from rook_tally.core.series.page_codec import checksum, decode, decode_many, encode
 from rook_tally.core.series.readings import Readings, joined, readings_from
 from rook_tally.core.series.statistics import Window, mean_of, pieces_of
 

@@ -1,38 +1,63 @@
-"""Sealed pages: readings of one series as a small compressed payload, and back again exactly.
+"""Sealed pages: readings of one series as a small payload, and back again exactly.
 
-The layout is written down in docs/page-format.md. Times are kept as differences from the usual
-step; values as whole steps of a power of ten when that gives every one of them back to the last
-bit, else as they are. Bytes of equal weight are put side by side before zlib, which about halves
-the size (measured in docs/page-format.md).
+The layout is written down in docs/page-format.md. A sensor speaks at a steady pace, and how far off
+it each reading lies is mostly noise, of which nothing can be saved: times are kept as those
+distances, on a grid that fits the page best, in as few bytes as the furthest needs. Values are
+whole steps of a power of ten when that gives every one of them back to the last bit, kept as
+differences, else as they are. Bytes of equal weight stand side by side and are deflated where that
+helps.
 """
 
 from __future__ import annotations
 
 import struct
 import zlib
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any, NamedTuple
 
 import numpy as np
 
 from rook_tally.core.arrays import FloatArray, TimeArray
-from rook_tally.core.errors import UnkeepableError
+from rook_tally.core.errors import DamagedPageError
+from rook_tally.core.series import page_format_1
+from rook_tally.core.series.page_format_1 import (
+    HEADER,
+    MAGIC,
+    RAW_VALUES,
+    decode_1,
+    decode_1_together,
+)
 from rook_tally.core.series.readings import Readings, joined
 
-FORMAT = 1
-_HEADER = struct.Struct("<4sHBBIqq")
-_MAGIC = b"RTpg"
+FORMAT = 2
 _MOST_DIGITS = 6
-# By measurement: the next levels take half as long again for 2 % less.
-_ZLIB_LEVEL = 3
+_ZLIB_LEVEL, _RAW_DEFLATE = 6, -15
 _SAMPLE = 64
-_RAW_VALUES = 255
-"""In place of the number of digits: values are float64, not whole steps."""
+# What a plane has to lose for its inflating to be worth its time.
+_WORTH, _TRIED = 0.97, 1024
+_RAW, _DEFLATED = 0, 1
+_LENGTH = struct.Struct("<I")
+# Steps of the grid are in this fraction of a microsecond: over a day it drifts by less than one.
+_FRACTION_BITS = 10
+_LONGEST_SPAN = 1 << 50
+# No day of one series holds more.
+_MOST = 100_000_000
 
-_WIDE_TIMES, _WIDE_VALUES, _HAS_QUALITY, _EVEN_TIMES, _NARROW_VALUES = 1, 2, 4, 8, 16
+_ON_GRID, _HAS_SKIPS, _HAS_QUALITY = 1, 2, 4
+
+_Column = np.ndarray[tuple[int], np.dtype[np.uint64]]
+_Table = np.ndarray[tuple[int, int], np.dtype[np.unsignedinteger[Any]]]
 
 
-class DamagedPageError(UnkeepableError):
-    """A page whose bytes are not those that were written."""
+class _Grid(NamedTuple):
+    """Times as places on a grid: time = first + place × step + distance. `skips` are how many
+    places more than one lie between neighbours."""
+
+    first_us: int
+    step: int
+    skips: TimeArray
+    distances: TimeArray
 
 
 def encode(readings: Readings) -> bytes:
@@ -47,70 +72,42 @@ def encode(readings: Readings) -> bytes:
     bytes
         `decode` gives back the same times, values (bit for bit) and qualities.
     """
-    count = len(readings)
-    steps = np.diff(readings.time_us)
-    some = np.sort(steps[:_SAMPLE])
-    usual = int(some[len(some) // 2]) if count > 1 else 0
-    times = steps - usual
-    flags = 0
-    parts = []
-    if not times.any():
-        flags |= _EVEN_TIMES
+    first_us, usual, flags = int(readings.time_us[0]), 0, 0
+    columns = []
+    grid = _grid_of(readings.time_us)
+    if grid is None:
+        steps = np.diff(readings.time_us)
+        usual = int(np.median(steps)) if len(steps) else 0
+        columns.append(_zigzag(steps - usual))
     else:
-        if times.min() < -(2**31) or times.max() >= 2**31:
-            flags |= _WIDE_TIMES
-        parts.append(_packed(times.astype(_time_type(flags))))
+        first_us, usual, flags = grid.first_us, grid.step, _ON_GRID
+        if grid.skips.any():
+            flags |= _HAS_SKIPS
+            columns.append(_zigzag(grid.skips))
+        columns.append(_zigzag(grid.distances))
     digits, whole = _whole_steps(readings.value)
     if whole is None:
-        parts.append(_packed(readings.value.astype("<f8")))
+        columns.append(readings.value.astype("<f8").view(np.uint64))
     else:
-        moves = np.diff(whole, prepend=np.int64(0))
-        furthest = np.abs(moves).max()
-        flags |= _WIDE_VALUES if furthest >= 2**31 else _NARROW_VALUES if furthest < 2**15 else 0
-        parts.append(_packed(moves.astype(_move_type(flags))))
+        columns.append(_zigzag(np.diff(whole, prepend=np.int64(0))))
     if readings.quality.any():
         flags |= _HAS_QUALITY
-        parts.append(zlib.compress(readings.quality.astype("u1").tobytes(), _ZLIB_LEVEL))
-    header = _HEADER.pack(_MAGIC, FORMAT, digits, flags, count, int(readings.time_us[0]), usual)
-    return header + b"".join(struct.pack("<I", len(part)) + part for part in parts)
+        columns.append(readings.quality.astype(np.uint64))
+    header = HEADER.pack(MAGIC, FORMAT, digits, flags, len(readings), first_us, usual)
+    return header + b"".join(map(_packed, columns))
 
 
 def decode(payload: bytes) -> Readings:
-    """The readings of a payload.
+    """The readings of a payload, of this format or of the one before.
 
     Raises
     ------
     DamagedPageError
         When it is not a payload, of a format we do not know, or not whole.
     """
-    try:
-        magic, number, digits, flags, count, first_us, usual = _HEADER.unpack_from(payload)
-        if magic != _MAGIC or number != FORMAT:
-            raise DamagedPageError(f"the page is of a format we do not know ({magic!r} {number})")
-        parts = iter(_parts(payload))
-        time_us = np.empty(count, dtype=np.int64)
-        time_us[0] = first_us
-        if flags & _EVEN_TIMES:
-            time_us[1:] = first_us + usual * np.arange(1, count, dtype=np.int64)
-        else:
-            times = _unpacked(next(parts), _time_type(flags))
-            np.cumsum(times.astype(np.int64) + usual, out=time_us[1:])
-            time_us[1:] += first_us
-        if digits == _RAW_VALUES:
-            value = _unpacked(next(parts), "<f8").astype(np.float64)
-        else:
-            moves = _unpacked(next(parts), _move_type(flags))
-            # Division gives the decimal that was parsed; multiplying by 0.01 would not.
-            value = np.cumsum(moves, dtype=np.int64) / float(10**digits)
-        if flags & _HAS_QUALITY:
-            quality = np.frombuffer(zlib.decompress(next(parts)), dtype="u1").copy()
-        else:
-            quality = np.zeros(count, dtype=np.uint8)
-        if not len(time_us) == len(value) == len(quality):
-            raise DamagedPageError("the page's columns are of different lengths")
-    except (struct.error, zlib.error, ValueError, StopIteration, IndexError) as error:
-        raise DamagedPageError(f"the page is damaged: {error}") from error
-    return Readings(time_us, value, quality)
+    if _format_of(payload) == page_format_1.FORMAT:
+        return decode_1(payload)
+    return _decode_alike([payload])
 
 
 def decode_many(payloads: Sequence[bytes]) -> Readings:
@@ -126,77 +123,230 @@ def decode_many(payloads: Sequence[bytes]) -> Readings:
     """
     if len(payloads) < _FEW:
         return joined([decode(one) for one in payloads])
+    formats = {_format_of(one) for one in payloads}
     try:
-        return _decoded_together(payloads)
-    except (struct.error, zlib.error, ValueError, StopIteration, IndexError):
+        if formats == {page_format_1.FORMAT}:
+            return decode_1_together(payloads)
+        if formats == {FORMAT}:
+            return _decode_alike(payloads)
+    except (struct.error, zlib.error, ValueError, StopIteration, IndexError, DamagedPageError):
         # Which one it is.
-        return joined([decode(one) for one in payloads])
+        pass
+    return joined([decode(one) for one in payloads])
 
 
 _FEW = 3
 
 
-def _decoded_together(payloads: Sequence[bytes]) -> Readings:
-    heads = [_HEADER.unpack_from(one) for one in payloads]
-    counts = np.array([head[4] for head in heads], dtype=np.int64)
-    ends = np.cumsum(counts)
-    time_us = np.empty(int(ends[-1]), dtype=np.int64)
-    value = np.empty(len(time_us))
-    quality = np.zeros(len(time_us), dtype=np.uint8)
-    alike: dict[tuple[int, int, int], list[int]] = {}
-    for at, (magic, number, digits, flags, count, _, _) in enumerate(heads):
-        if magic != _MAGIC or number != FORMAT:
-            raise ValueError("a page of a format we do not know")
-        alike.setdefault((digits, flags, count), []).append(at)
-    for (digits, flags, count), pages in alike.items():
-        parts = [iter(_parts(payloads[at])) for at in pages]
-        first_us = np.array([[heads[at][5]] for at in pages], dtype=np.int64)
-        usual = np.array([[heads[at][6]] for at in pages], dtype=np.int64)
-        moments = np.empty((len(pages), count), dtype=np.int64)
-        moments[:, :1] = first_us
-        if flags & _EVEN_TIMES:
-            moments[:, 1:] = first_us + usual * np.arange(1, count, dtype=np.int64)
-        else:
-            times = _unpacked_alike(parts, count - 1, _time_type(flags))
-            np.cumsum(times.astype(np.int64) + usual, axis=1, out=moments[:, 1:])
-            moments[:, 1:] += first_us
-        if digits == _RAW_VALUES:
-            values = _unpacked_alike(parts, count, "<f8").astype(np.float64)
-        else:
-            moves = _unpacked_alike(parts, count, _move_type(flags))
-            values = np.cumsum(moves, axis=1, dtype=np.int64) / float(10**digits)
-        marks = _inflated(parts, count) if flags & _HAS_QUALITY else None
+def _format_of(payload: bytes) -> int:
+    try:
+        magic, number, *_ = HEADER.unpack_from(payload)
+    except struct.error as error:
+        raise DamagedPageError(f"the page is damaged: {error}") from error
+    if magic != MAGIC or number not in (page_format_1.FORMAT, FORMAT):
+        raise DamagedPageError(f"the page is of a format we do not know ({magic!r} {number})")
+    return int(number)
+
+
+@dataclass(frozen=True, slots=True)
+class _Page:
+    """A payload taken apart: what its header says, and the planes of each of its columns."""
+
+    digits: int
+    flags: int
+    count: int
+    first_us: int
+    usual: int
+    columns: tuple[tuple[bytes, ...], ...]
+
+
+def _taken_apart(payload: bytes) -> _Page:
+    _, _, digits, flags, count, first_us, usual = HEADER.unpack_from(payload)
+    if not 0 < count <= _MOST:
+        raise ValueError(f"it holds {count} readings")
+    at = HEADER.size
+    columns = []
+    for length in _lengths(flags, count):
+        planes = []
+        width = payload[at]
+        at += 1
+        if width > 8:
+            raise ValueError("a number of more than eight bytes")
+        for _ in range(width):
+            how = payload[at]
+            at += 1
+            if how == _DEFLATED:
+                (size,) = _LENGTH.unpack_from(payload, at)
+                at += _LENGTH.size
+                plane = zlib.decompress(payload[at : at + size], _RAW_DEFLATE, length)
+            elif how == _RAW:
+                size, plane = length, payload[at : at + length]
+            else:
+                raise ValueError("a plane that is packed in a way we do not know")
+            at += size
+            if len(plane) != length:
+                raise ValueError("a column of another length")
+            planes.append(plane)
+        columns.append(tuple(planes))
+    if at != len(payload):
+        raise ValueError("it is longer or shorter than it says")
+    return _Page(digits, flags, count, first_us, usual, tuple(columns))
+
+
+def _lengths(flags: int, count: int) -> list[int]:
+    """How many numbers each column has."""
+    lengths = [count] if flags & _ON_GRID else [count - 1]
+    if flags & _ON_GRID and flags & _HAS_SKIPS:
+        lengths.insert(0, count - 1)
+    return lengths + [count] * (2 if flags & _HAS_QUALITY else 1)
+
+
+def _decode_alike(payloads: Sequence[bytes]) -> Readings:
+    """The readings of payloads of this format; those that are built alike together."""
+    try:
+        pages = [_taken_apart(one) for one in payloads]
+        alike: dict[tuple[object, ...], list[int]] = {}
+        for at, page in enumerate(pages):
+            widths = tuple(len(one) for one in page.columns)
+            alike.setdefault((page.digits, page.flags, page.count, widths), []).append(at)
         if len(alike) == 1:
-            told = quality if marks is None else marks.ravel().copy()
-            return Readings(moments.ravel(), values.ravel(), told)
-        for row, at in enumerate(pages):
-            cells = slice(int(ends[at]) - count, int(ends[at]))
-            time_us[cells], value[cells] = moments[row], values[row]
-            if marks is not None:
+            times, values, marks = _columns_of(pages)
+            return Readings(times.ravel(), values.ravel(), marks.ravel())
+        ends = np.cumsum([page.count for page in pages])
+        time_us, value = np.empty(int(ends[-1]), dtype=np.int64), np.empty(int(ends[-1]))
+        quality = np.zeros(int(ends[-1]), dtype=np.uint8)
+        for several in alike.values():
+            times, values, marks = _columns_of([pages[at] for at in several])
+            for row, at in enumerate(several):
+                cells = slice(int(ends[at]) - pages[at].count, int(ends[at]))
+                time_us[cells], value[cells] = times[row], values[row]
                 quality[cells] = marks[row]
-    return Readings(time_us, value, quality)
+        return Readings(time_us, value, quality)
+    except (struct.error, zlib.error, ValueError, IndexError, OverflowError) as error:
+        raise DamagedPageError(f"the page is damaged: {error}") from error
 
 
-def _inflated(
-    parts: Sequence[Iterator[bytes]], length: int
-) -> np.ndarray[tuple[int, int], np.dtype[np.uint8]]:
-    """The next part of each page, which has so many bytes; ValueError when one has not."""
-    told = [zlib.decompress(next(one)) for one in parts]
-    if any(len(one) != length for one in told):
-        raise ValueError("columns of different lengths")
-    return np.frombuffer(b"".join(told), dtype=np.uint8).reshape(len(told), length)
+def _columns_of(
+    pages: Sequence[_Page],
+) -> tuple[
+    np.ndarray[tuple[int, int], np.dtype[np.int64]],
+    np.ndarray[tuple[int, int], np.dtype[np.float64]],
+    np.ndarray[tuple[int, int], np.dtype[np.uint8]],
+]:
+    """Times, values and qualities of pages that are built alike, (pages, count) each."""
+    first = pages[0]
+    count, flags = first.count, first.flags
+    columns = [
+        _whole_of([page.columns[at] for page in pages], length)
+        for at, length in enumerate(_lengths(flags, count))
+    ]
+    left = iter(columns)
+    first_us = np.array([[page.first_us] for page in pages], dtype=np.int64)
+    usual = np.array([[page.usual] for page in pages], dtype=np.int64)
+    if flags & _ON_GRID:
+        time_us = np.empty((len(pages), count), dtype=np.int64)
+        time_us[:] = np.arange(count)
+        if flags & _HAS_SKIPS:
+            time_us[:, 1:] += np.cumsum(_signed(next(left)), axis=1, dtype=np.int64)
+        time_us *= usual
+        time_us >>= _FRACTION_BITS
+        time_us += first_us
+        time_us += _signed(next(left))
+    else:
+        time_us = np.empty((len(pages), count), dtype=np.int64)
+        time_us[:, :1] = first_us
+        np.cumsum(_signed(next(left)) + usual, axis=1, out=time_us[:, 1:])
+        time_us[:, 1:] += first_us
+    raw = next(left)
+    if first.digits == RAW_VALUES:
+        value = np.ascontiguousarray(raw.astype("<u8")).view("<f8").astype(np.float64)
+    else:
+        # Division gives the decimal that was parsed; multiplying by 0.01 would not.
+        whole = np.cumsum(_signed(raw), axis=1, dtype=np.int64)
+        value = whole / float(10**first.digits)
+    if flags & _HAS_QUALITY:
+        quality = next(left).astype(np.uint8)
+    else:
+        quality = np.zeros((len(pages), count), dtype=np.uint8)
+    return time_us, value, quality
 
 
-def _unpacked_alike(
-    parts: Sequence[Iterator[bytes]], count: int, kind: str
-) -> np.ndarray[tuple[int, int], np.dtype[np.generic]]:
-    """The next column of each page, (pages, count)."""
-    size = np.dtype(kind).itemsize
-    planes = _inflated(parts, count * size).reshape(len(parts), size, count)
-    whole = np.empty((len(parts), count, size), dtype=np.uint8)
-    for place in range(size):
-        whole[:, :, place] = planes[:, place, :]
-    return whole.view(kind).reshape(len(parts), count)
+def _whole_of(columns: Sequence[tuple[bytes, ...]], length: int) -> _Table:
+    """A column of each page, put together again from its planes; of no planes all are zero."""
+    width = len(columns[0])
+    if width == 1:
+        plane = b"".join([one[0] for one in columns])
+        return np.frombuffer(plane, dtype=np.uint8).reshape(len(columns), length)
+    size = next(one for one in (1, 2, 4, 8) if one >= width)
+    whole = np.zeros((len(columns), length, size), dtype=np.uint8)
+    for place in range(width):
+        plane = b"".join([one[place] for one in columns])
+        whole[:, :, place] = np.frombuffer(plane, dtype=np.uint8).reshape(len(columns), length)
+    return whole.view(f"<u{size}").reshape(len(columns), length)
+
+
+def _grid_of(time_us: TimeArray) -> _Grid | None:
+    """The grid that times lie on best; None where the steps between them are the shorter story."""
+    if len(time_us) < 3 or int(time_us[-1]) - int(time_us[0]) >= _LONGEST_SPAN:
+        return None
+    steps = np.diff(time_us)
+    usual = float(np.median(steps))
+    skips = np.rint(steps / usual).astype(np.int64) - 1
+    places = np.arange(len(time_us), dtype=np.int64)
+    places[1:] += np.cumsum(skips)
+    since = time_us - time_us[0]
+    centred = places - places.mean()
+    spread = float((centred * centred).sum())
+    slope = float((centred * since).sum()) / spread if spread else usual
+    step = max(1, round(slope * (1 << _FRACTION_BITS)))
+    distances = since - ((places * step) >> _FRACTION_BITS)
+    middle = int(np.median(distances))
+    distances -= middle
+    if _weight(distances) + _weight(skips) > _weight(steps - round(usual)) + 1:
+        return None
+    return _Grid(int(time_us[0]) + middle, step, skips, distances)
+
+
+def _weight(column: TimeArray) -> float:
+    """Bits that each of these numbers takes, on the average, were nothing else known of them."""
+    return float(np.log2(np.abs(column) + 1.0).mean())
+
+
+def _zigzag(column: TimeArray) -> _Column:
+    """Small numbers of either sign as small numbers: 0, −1, 1, −2 as 0, 1, 2, 3."""
+    return ((column << 1) ^ (column >> 63)).view(np.uint64)
+
+
+def _signed(column: _Table) -> np.ndarray[tuple[int, int], np.dtype[np.signedinteger[Any]]]:
+    """Back from zigzag, in as many bytes."""
+    signs = column & 1
+    np.negative(signs, out=signs)
+    signs ^= column >> 1
+    return signs.view(f"<i{column.dtype.itemsize}")
+
+
+def _packed(column: _Column) -> bytes:
+    """A column: how many bytes its numbers need, and a plane for each of them."""
+    width = (int(column.max(initial=0)).bit_length() + 7) // 8
+    whole = np.ascontiguousarray(column.astype("<u8")).view(np.uint8).reshape(len(column), 8)
+    parts = [bytes([width])]
+    for place in range(width):
+        plane = whole[:, place].tobytes()
+        packed = _deflated(plane)
+        if packed is None:
+            parts += [bytes([_RAW]), plane]
+        else:
+            parts += [bytes([_DEFLATED]), _LENGTH.pack(len(packed)), packed]
+    return b"".join(parts)
+
+
+def _deflated(plane: bytes) -> bytes | None:
+    """A plane deflated; None where that is not worth it, as of noise."""
+    begun = plane[:_TRIED]
+    if len(plane) > _TRIED and len(zlib.compress(begun, 1, _RAW_DEFLATE)) > _WORTH * _TRIED:
+        return None
+    packed = zlib.compress(plane, _ZLIB_LEVEL, _RAW_DEFLATE)
+    return packed if len(packed) + _LENGTH.size < _WORTH * len(plane) else None
 
 
 def checksum(*parts: bytes) -> int:
@@ -207,44 +357,10 @@ def checksum(*parts: bytes) -> int:
     return total
 
 
-def packed_columns(*columns: FloatArray | TimeArray) -> bytes:
-    """Columns of numbers of equal length, shuffled and compressed together; for summaries."""
-    return zlib.compress(b"".join(_shuffled(column) for column in columns), _ZLIB_LEVEL)
-
-
-def unpacked_tables(
-    blobs: Sequence[bytes], *types: str, rows: int
-) -> list[np.ndarray[tuple[int], np.dtype[np.generic]]]:
-    """Unpack several tables packed by `packed_columns`, one after the other.
-
-    Parameters
-    ----------
-    types : the columns' NumPy types
-
-    Raises
-    ------
-    DamagedPageError
-        When the bytes are not whole.
-    """
-    sizes = [np.dtype(kind).itemsize for kind in types]
-    try:
-        joined = b"".join([zlib.decompress(blob) for blob in blobs])
-        raw = np.frombuffer(joined, dtype=np.uint8).reshape(len(blobs), rows * sum(sizes))
-    except (zlib.error, ValueError) as error:
-        raise DamagedPageError(f"the page's summary is damaged: {error}") from error
-    edges = np.cumsum([0, *sizes]) * rows
-    columns = []
-    for begin, end, kind in zip(edges[:-1], edges[1:], types, strict=True):
-        # Bytes of equal weight stand together, table by table.
-        planes = raw[:, begin:end].reshape(len(blobs), -1, rows).transpose(0, 2, 1)
-        columns.append(np.ascontiguousarray(planes).view(kind).ravel())
-    return columns
-
-
 def _whole_steps(value: FloatArray) -> tuple[int, TimeArray | None]:
     """Digits after the point that give every value back exactly, and the values in such steps."""
     if not np.isfinite(value).all() or np.any(np.signbit(value) & (value == 0)):
-        return _RAW_VALUES, None
+        return RAW_VALUES, None
     largest = float(np.abs(value).max())
     for digits in range(_MOST_DIGITS + 1):
         if largest * 10**digits >= 2**53:
@@ -252,55 +368,8 @@ def _whole_steps(value: FloatArray) -> tuple[int, TimeArray | None]:
         # A few of them nearly always tell that so many are not enough.
         if _are_steps(value[:_SAMPLE], digits) and _are_steps(value, digits):
             return digits, np.rint(value * 10**digits).astype(np.int64)
-    return _RAW_VALUES, None
+    return RAW_VALUES, None
 
 
 def _are_steps(value: FloatArray, digits: int) -> bool:
     return np.array_equal(np.rint(value * 10**digits) / float(10**digits), value)
-
-
-def _time_type(flags: int) -> str:
-    return "<i8" if flags & _WIDE_TIMES else "<i4"
-
-
-def _move_type(flags: int) -> str:
-    return "<i8" if flags & _WIDE_VALUES else "<i2" if flags & _NARROW_VALUES else "<i4"
-
-
-def _packed(column: np.ndarray[tuple[int], np.dtype[np.generic]]) -> bytes:
-    return zlib.compress(_shuffled(column), _ZLIB_LEVEL)
-
-
-def _shuffled(column: np.ndarray[tuple[int], np.dtype[np.generic]]) -> bytes:
-    size = column.dtype.itemsize
-    turned = np.ascontiguousarray(column).view(np.uint8).reshape(len(column), size).T
-    return np.ascontiguousarray(turned).tobytes()
-
-
-def _unpacked(packed: bytes, kind: str) -> np.ndarray[tuple[int], np.dtype[np.generic]]:
-    return _unshuffled(np.frombuffer(zlib.decompress(packed), dtype=np.uint8), kind)
-
-
-def _unshuffled(
-    raw: np.ndarray[tuple[int], np.dtype[np.uint8]], kind: str
-) -> np.ndarray[tuple[int], np.dtype[np.generic]]:
-    size = np.dtype(kind).itemsize
-    count = len(raw) // size
-    whole = np.empty((count, size), dtype=np.uint8)
-    # Byte by byte of all numbers: a transposing copy would walk two to eight bytes at a time.
-    for place, plane in enumerate(raw.reshape(size, count)):
-        whole[:, place] = plane
-    return whole.view(kind).ravel()
-
-
-def _parts(payload: bytes) -> list[bytes]:
-    parts = []
-    start = _HEADER.size
-    while start < len(payload):
-        (length,) = struct.unpack_from("<I", payload, start)
-        part = payload[start + 4 : start + 4 + length]
-        if len(part) != length:
-            raise DamagedPageError("the page ends in the middle")
-        parts.append(part)
-        start += 4 + length
-    return parts

@@ -17,15 +17,10 @@ import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import TimeArray
+from rook_tally.core.errors import DamagedPageError
 from rook_tally.core.series.buckets import buckets_of, merged, with_lone_readings
 from rook_tally.core.series.gaps import max_gap_s, microseconds
-from rook_tally.core.series.page_codec import (
-    DamagedPageError,
-    checksum,
-    decode,
-    decode_many,
-    encode,
-)
+from rook_tally.core.series.page_codec import checksum, decode, decode_many, encode
 from rook_tally.core.series.readings import Readings
 from rook_tally.core.timestamps import rfc3339
 from rook_tally.store.base import schema

@@ -12,7 +12,7 @@ import numpy as np
 
 from rook_tally.core.arrays import StructuredArray
 from rook_tally.core.series.buckets import Buckets
-from rook_tally.core.series.page_codec import packed_columns, unpacked_tables
+from rook_tally.core.series.packed_tables import packed_columns, unpacked_tables
 from rook_tally.core.timestamps import DAY_US, HOUR_US, MINUTE_US
 
 PAGE_US = DAY_US

@@ -8,10 +8,11 @@ import sqlalchemy as sa
 import structlog
 from alembic import op
 
+from rook_tally.core.errors import DamagedPageError
 from rook_tally.core.quantities.averaging import Averaging
 from rook_tally.core.series.buckets import buckets_of, merged
 from rook_tally.core.series.gaps import max_gap_s, microseconds
-from rook_tally.core.series.page_codec import DamagedPageError, decode
+from rook_tally.core.series.page_codec import decode
 from rook_tally.core.series.readings import Readings
 from rook_tally.store.base.machine_zone import machine_zone
 from rook_tally.store.readings.pages import checksum_of
