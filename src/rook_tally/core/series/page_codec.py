@@ -14,6 +14,7 @@ import struct
 import zlib
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -21,13 +22,7 @@ import numpy as np
 from rook_tally.core.arrays import FloatArray, TimeArray
 from rook_tally.core.errors import DamagedPageError
 from rook_tally.core.series import page_format_1
-from rook_tally.core.series.page_format_1 import (
-    HEADER,
-    MAGIC,
-    RAW_VALUES,
-    decode_1,
-    decode_1_together,
-)
+from rook_tally.core.series.page_format_1 import MAGIC, RAW_VALUES, decode_1, decode_1_together
 from rook_tally.core.series.readings import Readings, joined
 
 FORMAT = 2
@@ -38,6 +33,7 @@ _SAMPLE = 64
 _WORTH, _TRIED = 0.97, 1024
 _RAW, _DEFLATED = 0, 1
 _LENGTH = struct.Struct("<I")
+_HEADER = struct.Struct("<4sHBBIqqq")
 # Steps of the grid are in this fraction of a microsecond: over a day it drifts by less than one.
 _FRACTION_BITS = 10
 _LONGEST_SPAN = 1 << 50
@@ -86,14 +82,16 @@ def encode(readings: Readings) -> bytes:
             columns.append(_zigzag(grid.skips))
         columns.append(_zigzag(grid.distances))
     digits, whole = _whole_steps(readings.value)
+    first_step = 0
     if whole is None:
         columns.append(readings.value.astype("<f8").view(np.uint64))
     else:
-        columns.append(_zigzag(np.diff(whole, prepend=np.int64(0))))
+        first_step = int(whole[0])
+        columns.append(_zigzag(np.diff(whole)))
     if readings.quality.any():
         flags |= _HAS_QUALITY
         columns.append(readings.quality.astype(np.uint64))
-    header = HEADER.pack(MAGIC, FORMAT, digits, flags, len(readings), first_us, usual)
+    header = _HEADER.pack(MAGIC, FORMAT, digits, flags, len(readings), first_us, usual, first_step)
     return header + b"".join(map(_packed, columns))
 
 
@@ -140,7 +138,7 @@ _FEW = 3
 
 def _format_of(payload: bytes) -> int:
     try:
-        magic, number, *_ = HEADER.unpack_from(payload)
+        magic, number, *_ = page_format_1.HEADER.unpack_from(payload)
     except struct.error as error:
         raise DamagedPageError(f"the page is damaged: {error}") from error
     if magic != MAGIC or number not in (page_format_1.FORMAT, FORMAT):
@@ -157,54 +155,58 @@ class _Page:
     count: int
     first_us: int
     usual: int
+    first_step: int
     columns: tuple[tuple[bytes, ...], ...]
 
 
 def _taken_apart(payload: bytes) -> _Page:
-    _, _, digits, flags, count, first_us, usual = HEADER.unpack_from(payload)
+    _, _, digits, flags, count, first_us, usual, first_step = _HEADER.unpack_from(payload)
     if not 0 < count <= _MOST:
         raise ValueError(f"it holds {count} readings")
-    at = HEADER.size
+    at = _HEADER.size
     columns = []
-    for length in _lengths(flags, count):
-        planes = []
+    for length in _lengths(digits, flags, count):
+        planes: list[bytes] = []
         width = payload[at]
         at += 1
         if width > 8:
             raise ValueError("a number of more than eight bytes")
-        for _ in range(width):
+        while len(planes) < width:
             how = payload[at]
-            at += 1
-            if how == _DEFLATED:
-                (size,) = _LENGTH.unpack_from(payload, at)
-                at += _LENGTH.size
-                plane = zlib.decompress(payload[at : at + size], _RAW_DEFLATE, length)
-            elif how == _RAW:
-                size, plane = length, payload[at : at + length]
+            if how == _RAW:
+                begins, at = at + 1, at + 1 + length
+                planes.append(payload[begins:at])
+            elif how == _DEFLATED:
+                begins = at + 1 + _LENGTH.size
+                at = begins + _LENGTH.unpack_from(payload, at + 1)[0]
+                planes.append(zlib.decompress(payload[begins:at], _RAW_DEFLATE, length))
             else:
                 raise ValueError("a plane that is packed in a way we do not know")
-            at += size
-            if len(plane) != length:
+            if len(planes[-1]) != length:
                 raise ValueError("a column of another length")
-            planes.append(plane)
         columns.append(tuple(planes))
     if at != len(payload):
         raise ValueError("it is longer or shorter than it says")
-    return _Page(digits, flags, count, first_us, usual, tuple(columns))
+    return _Page(digits, flags, count, first_us, usual, first_step, tuple(columns))
 
 
-def _lengths(flags: int, count: int) -> list[int]:
+@lru_cache(1024)
+def _lengths(digits: int, flags: int, count: int) -> tuple[int, ...]:
     """How many numbers each column has."""
-    lengths = [count] if flags & _ON_GRID else [count - 1]
+    times = [count] if flags & _ON_GRID else [count - 1]
     if flags & _ON_GRID and flags & _HAS_SKIPS:
-        lengths.insert(0, count - 1)
-    return lengths + [count] * (2 if flags & _HAS_QUALITY else 1)
+        times.insert(0, count - 1)
+    values = count if digits == RAW_VALUES else count - 1
+    return (*times, values, count) if flags & _HAS_QUALITY else (*times, values)
 
 
 def _decode_alike(payloads: Sequence[bytes]) -> Readings:
     """The readings of payloads of this format; those that are built alike together."""
     try:
         pages = [_taken_apart(one) for one in payloads]
+        if len(pages) == 1:
+            times, values, marks = _columns_of(pages)
+            return Readings(times[0], values[0], marks[0])
         alike: dict[tuple[object, ...], list[int]] = {}
         for at, page in enumerate(pages):
             widths = tuple(len(one) for one in page.columns)
@@ -238,17 +240,18 @@ def _columns_of(
     count, flags = first.count, first.flags
     columns = [
         _whole_of([page.columns[at] for page in pages], length)
-        for at, length in enumerate(_lengths(flags, count))
+        for at, length in enumerate(_lengths(first.digits, flags, count))
     ]
     left = iter(columns)
     first_us = np.array([[page.first_us] for page in pages], dtype=np.int64)
     usual = np.array([[page.usual] for page in pages], dtype=np.int64)
     if flags & _ON_GRID:
-        time_us = np.empty((len(pages), count), dtype=np.int64)
-        time_us[:] = np.arange(count)
+        places = np.arange(count, dtype=np.int64)[np.newaxis, :]
         if flags & _HAS_SKIPS:
-            time_us[:, 1:] += np.cumsum(_signed(next(left)), axis=1, dtype=np.int64)
-        time_us *= usual
+            skipped = np.cumsum(_signed(next(left)), axis=1, dtype=np.int64)
+            places = np.repeat(places, len(pages), axis=0)
+            places[:, 1:] += skipped
+        time_us = places * usual
         time_us >>= _FRACTION_BITS
         time_us += first_us
         time_us += _signed(next(left))
@@ -261,8 +264,11 @@ def _columns_of(
     if first.digits == RAW_VALUES:
         value = np.ascontiguousarray(raw.astype("<u8")).view("<f8").astype(np.float64)
     else:
+        whole = np.empty((len(pages), count), dtype=np.int64)
+        whole[:, 0] = [page.first_step for page in pages]
+        np.cumsum(_signed(raw), axis=1, dtype=np.int64, out=whole[:, 1:])
+        whole[:, 1:] += whole[:, :1]
         # Division gives the decimal that was parsed; multiplying by 0.01 would not.
-        whole = np.cumsum(_signed(raw), axis=1, dtype=np.int64)
         value = whole / float(10**first.digits)
     if flags & _HAS_QUALITY:
         quality = next(left).astype(np.uint8)
