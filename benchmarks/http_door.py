@@ -115,8 +115,8 @@ def http_rates(folder: Path) -> dict[str, tuple[list[float], list[float]]]:
         rates[1].append(limit)
 
     begun_s = round(time.time())
-    # Of the last hours, as live readings are: each round has moments of its own.
-    moments = itertools.count(begun_s - 6 * 3600)
+    # Of the last hours, as live readings are, and none ahead: each round has moments of its own.
+    moments = (begun_s - 6 * 3600 + at / 10 for at in itertools.count())
     with _ours(folder) as port, _bare(folder) as bare_port:
         for warm in (port, bare_port):
             _rate(warm, _REQUESTS, _calm(moments))
@@ -155,7 +155,7 @@ def _bare(folder: Path) -> Iterator[int]:
         server.terminate()
 
 
-def _calm(moments: Iterator[int], late_s: int = 0) -> Bodies:
+def _calm(moments: Iterator[float], late_s: int = 0) -> Bodies:
     """Five values of a moment, as a sensor in a quiet room has them."""
 
     def bodies(at: int) -> Iterator[tuple[bytes, bytes]]:
@@ -165,7 +165,7 @@ def _calm(moments: Iterator[int], late_s: int = 0) -> Bodies:
     return bodies
 
 
-def _jumping(moments: Iterator[int]) -> Bodies:
+def _jumping(moments: Iterator[float]) -> Bodies:
     """The same of a signal that jumps with every reading."""
     chance = random.Random(1)
 
@@ -176,7 +176,7 @@ def _jumping(moments: Iterator[int]) -> Bodies:
     return bodies
 
 
-def _twice(moments: Iterator[int]) -> Bodies:
+def _twice(moments: Iterator[float]) -> Bodies:
     """Each message again, as after an answer that was lost."""
 
     def bodies(at: int) -> Iterator[tuple[bytes, bytes]]:
@@ -187,7 +187,7 @@ def _twice(moments: Iterator[int]) -> Bodies:
     return bodies
 
 
-def _tables(moments: Iterator[int]) -> Bodies:
+def _tables(moments: Iterator[float]) -> Bodies:
     """What was stored for a while: twenty moments of five values, as CSV."""
 
     def bodies(_at: int) -> Iterator[tuple[bytes, bytes]]:
@@ -200,7 +200,7 @@ def _tables(moments: Iterator[int]) -> Bodies:
     return bodies
 
 
-def _object(time_s: int, co2: float) -> bytes:
+def _object(time_s: float, co2: float) -> bytes:
     values = (21.5, 50.25, co2, 1013.25, 3.31)
     told = dict(zip(_FIELDS, values, strict=True))
     return json.dumps({"time": time_s, **told}).ljust(150).encode()

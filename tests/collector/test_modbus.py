@@ -73,6 +73,11 @@ def test_a_meter_is_read_by_commands_alone(collector: CollectorProcess, tmp_path
 
     with device(port, 2305):
         assert "power = 230.5" in run(*add, "--try")
+        # What stands in its registers is seen before a kind says which.
+        asked = ("registers", f"127.0.0.1:{port}", "--unit", "7", "--at", "10", "--count", "1")
+        assert run(*asked).splitlines()[1].split()[:4] == ["10", "0901", "2305", "2305"]
+        wrong = rook_tally(*asked, "--table", "shelf")
+        assert "is no table" in wrong.stderr
         run(*add)
         wait_until(lambda: newest() == 230.5)
     wait_until(lambda: door_states(collector)["modbus hall-meter"][0] == "trying")

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QDialogButtonBox
 from pytestqt.qtbot import QtBot
 
 from rook_tally.core.door_settings import (
+    BluetoothSetting,
     DoorSettings,
     PollSetting,
     ProbesSetting,
@@ -28,7 +29,7 @@ from rook_tally.desk.dialogs.in_reach import InReachDialog
 from rook_tally.desk.stations.take_in_dialog import TakeInDialog
 from rook_tally.store.base import Store
 from rook_tally.store.site import Door, DoorState, Stray, save_strays
-from rook_tally.store.site.door_settings import DoorSetting
+from rook_tally.store.site.door_settings import DoorSetting, add_door
 from rook_tally.store.site.in_reach import put_in_reach
 from tests.builders import NOON_US, add_room_air
 from tests.desk.conftest import OpenDesk
@@ -138,3 +139,24 @@ def test_the_first_reading_of_a_station_is_shown(
 
     qtbot.waitUntil(is_shown, timeout=PATIENCE_MS)
     QTest.keyClick(dialog, Qt.Key.Key_Escape)
+
+
+def test_a_sensor_is_awaited_until_a_kind_says_what_it_says(
+    store: Store, open_desk: OpenDesk, qtbot: QtBot
+) -> None:
+    with store.write() as connection:
+        add_door(connection, BluetoothSetting())
+        put_in_reach(connection, [Reachable(ReachSort.BLUETOOTH, "ble-c411", "−80 dBm", "shelf")])
+    window = open_desk(held_clock(NOON_US))
+    window.dialogs.show_in_reach()
+    dialog = opened(qtbot, window, InReachDialog)
+    qtbot.waitUntil(lambda: dialog.reach.rowCount() == 1, timeout=PATIENCE_MS)
+    dialog.reach.selectRow(0)
+    with qtbot.waitSignal(dialog.kind_wanted, timeout=PATIENCE_MS):
+        dialog.use.click()
+    stray = Stray(NOON_US, "bluetooth", "C4:11 company ffff", "ble-c411", None, b"1", "no station")
+    with qtbot.waitSignal(dialog.take_in_wanted, timeout=PATIENCE_MS) as wanted:
+        with store.write() as connection:
+            save_strays(connection, [stray])
+        dialog.read_again()
+    assert wanted.args == ["ble-c411"]

@@ -333,3 +333,31 @@ def answering() -> None:
     from rook_tally.cli.discover import print_answering
 
     print_answering()
+
+
+@doors_app.command()
+def registers(
+    address: Annotated[str, typer.Argument(metavar="HOST[:PORT]|PATH", help="Or a serial port.")],
+    unit: Annotated[int, typer.Option(min=0, max=255, help="Number of the device.")] = 1,
+    table: Annotated[
+        str, typer.Option(metavar="holding|input|coil|discrete", help="Which of its tables.")
+    ] = "holding",
+    at: Annotated[int, typer.Option(min=0, max=65_535, help="The first register.")] = 0,
+    count: Annotated[int, typer.Option(min=1, max=100, help="How many.")] = 16,
+    low_word_first: Annotated[
+        bool, typer.Option("--low-word-first", help="Of numbers of two registers.")
+    ] = False,
+    baud: Annotated[int, typer.Option(min=50, max=10_000_000, help="Of a serial port.")] = 19_200,
+    parity: Annotated[str, typer.Option(metavar="N|E|O", help="Of a serial port.")] = "N",
+) -> None:
+    """Ask a Modbus device for registers once: what stands there, as each type it could be."""
+    from rook_tally.cli.discover import print_registers
+    from rook_tally.core.door_settings import ModbusSetting
+    from rook_tally.core.errors import UsageError
+    from rook_tally.core.quantities.modbus_map import RegisterTable
+
+    tables = {one.value: one for one in RegisterTable}
+    if table not in tables:
+        raise UsageError(f"{table!r} is no table", remedy=", ".join(tables))
+    settings = ModbusSetting(address, "", 60.0, unit, baud, parity.upper())
+    print_registers(settings, tables[table], at, count, low_word_first=low_word_first)

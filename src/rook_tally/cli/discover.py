@@ -9,7 +9,9 @@ from pathlib import Path
 import typer
 
 from rook_tally.core.ble_distance import distance_in_words, rough_distance_m
+from rook_tally.core.door_settings import ModbusSetting
 from rook_tally.core.in_reach import Reachable
+from rook_tally.core.quantities.modbus_map import RegisterTable
 from rook_tally.intake.doors.port_names import PortHere, ports_here
 from rook_tally.store.maintenance import existing_store
 from rook_tally.store.site import announced
@@ -95,3 +97,18 @@ def print_announced(where: str) -> None:
         typer.echo(f"{'':<20} rook-tally door add poll {one.url} --station {one.name}")
     if not found:
         typer.echo("nobody announces itself (the collector listens when it has --announce)")
+
+
+def print_registers(
+    settings: ModbusSetting, table: RegisterTable, at: int, count: int, *, low_word_first: bool
+) -> None:
+    """Print a stretch of a Modbus device's registers, and what each could be."""
+    from rook_tally.cli.door_trial import read_registers
+    from rook_tally.desk.stations.registers_model import TYPES, RegistersAnswer, rows_of
+
+    told = read_registers(settings, table, at, count)
+    heads = ("value",) if table.is_bits else tuple(one.value for one in TYPES)
+    typer.echo(f"{'at':>6}  {'raw':<6}" + "".join(f"{one:>14}" for one in heads))
+    for row in rows_of(RegistersAnswer(table, at, told), low_word_first=low_word_first):
+        cells = "".join(f"{one:>14}" for one in row.values[: len(heads)])
+        typer.echo(f"{row.at:>6}  {row.raw:<6}{cells}".rstrip())

@@ -8,7 +8,7 @@ from collections.abc import Mapping
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from rook_tally.core.door_settings import DoorSettings, door_name, polled_address
+from rook_tally.core.door_settings import BluetoothSetting, DoorSettings, door_name, polled_address
 from rook_tally.core.in_reach import Reachable, ReachSort
 from rook_tally.core.moment_words import moment_words
 from rook_tally.core.quantities.levels import Level
@@ -161,6 +161,14 @@ class InReachDialog(StoreDialog):
         self._awaited = AwaitedStation(self._state, settings, station) if station else None
         self.awaited_said.setVisible(bool(station))
 
+    def _wait_for_sensor(self, sensor: Reachable) -> None:
+        """It is heard once a kind says what it says."""
+        doors = [one.settings for one, _ in self.told.doors]
+        door = next((one for one in doors if isinstance(one, BluetoothSetting)), None)
+        if door is not None:
+            self._awaited = AwaitedStation(self._state, door, sensor.name)
+            self.awaited_said.setVisible(True)
+
     def _show_awaited(self, told: InReach) -> None:
         if self._awaited is None:
             return
@@ -265,6 +273,7 @@ class InReachDialog(StoreDialog):
             case Reachable(sort=ReachSort.ADAPTER) as adapter:
                 self._open("bluetooth", {"adapter": adapter.name})
             case Reachable(sort=ReachSort.BLUETOOTH) as sensor:
+                self._wait_for_sensor(sensor)
                 self.kind_wanted.emit(sensor)
             case Reachable(sort=ReachSort.TOPIC) as topic:
                 begun = {"pattern": proposed_pattern(topic.name, topic.says)}
