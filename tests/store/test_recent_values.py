@@ -38,16 +38,21 @@ class Suspicious(RecentReadings):
 
 
 def qualities(
-    folder: Path, name: str, quantity: str, values: Sequence[float], recent: RecentReadings
+    folder: Path,
+    name: str,
+    quantity: str,
+    values: Sequence[tuple[float, int]],
+    recent: RecentReadings,
 ) -> list[int]:
-    """What becomes of values that come a minute apart, one message each."""
+    """What becomes of values that come so many minutes after each other, one message each."""
     with open_store(folder / f"{name}.db") as store:
         with store.write() as connection:
             add_station(connection, "a", place="Hall", kind=PLAIN, cadence_s=60)
         directory, clocks = IntakeSession(), Clocks()
         directory.recent = recent
-        for at, value in enumerate(values):
-            moment = NOON_US + at * MINUTE_US
+        moment = NOON_US
+        for value, minutes in values:
+            moment += minutes * MINUTE_US
             body = f'{{"{quantity}": {value}}}'.encode()
             receive(store, directory, clocks, [Message("http", "", body, moment, station="a")])
         with store.read() as connection:
@@ -60,16 +65,31 @@ CALM = st.floats(400, 404).map(lambda value: round(value, 1))
 ODD = st.sampled_from([0.0, 400.0, 900.0, 40.0, 5000.0, -3.0, 1e6])
 
 
+JUMPING = st.sampled_from([400.0, 900.0, 1400.0, 2000.0])
+# Three minutes without a word are a gap.
+STEPS = st.sampled_from([1] * 12 + [2, 9])
+
+
+def _minutely(*values: float) -> list[tuple[float, int]]:
+    return [(value, 1) for value in values]
+
+
 @given(
-    st.sampled_from(QUANTITIES), st.lists(st.one_of(CALM, CALM, CALM, ODD), min_size=1, max_size=70)
+    st.sampled_from(QUANTITIES),
+    st.one_of(
+        st.lists(st.tuples(st.one_of(CALM, CALM, CALM, ODD), STEPS), min_size=1, max_size=70),
+        st.lists(st.tuples(st.one_of(JUMPING, CALM), STEPS), min_size=20, max_size=50),
+    ),
 )
-@example("co2", [500.0] * (SCREENED_TAIL + 4) + [0.0, 500.0, 500.0, 500.0])
-@example("co2", [500.0, 500.0, 0.0, 500.0, 500.0])
-@example("co2", [500.0, 501.0, 900.0, 500.0, 501.0, 500.0, 502.0])
-@example("sound_level", [50.0] * 40 + [51.0, 0.0, 51.0, 51.0, 51.0])
-@settings(max_examples=examples(6), suppress_health_check=[HealthCheck.function_scoped_fixture])
+@example("co2", _minutely(*[500.0] * (SCREENED_TAIL + 4), 0.0, 500.0, 500.0, 500.0))
+@example("co2", _minutely(500.0, 500.0, 0.0, 500.0, 500.0))
+@example("co2", _minutely(500.0, 501.0, 900.0, 500.0, 501.0, 500.0, 502.0))
+@example("co2", _minutely(*[500.0, 501.0] * 10, 900.0, 500.0, 501.0, 500.0, 502.0, 501.0))
+@example("co2", [*_minutely(*[500.0, 501.0] * 9), (900.0, 1), (500.0, 1), (501.0, 9), (500.0, 1)])
+@example("sound_level", _minutely(*[50.0] * 40, 51.0, 0.0, 51.0, 51.0, 51.0))
+@settings(max_examples=examples(8), suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_the_same_readings_are_suspect_with_and_without_it(
-    tmp_path_factory: pytest.TempPathFactory, quantity: str, values: list[float]
+    tmp_path_factory: pytest.TempPathFactory, quantity: str, values: list[tuple[float, int]]
 ) -> None:
     folder = tmp_path_factory.mktemp("recent")
     spared = qualities(folder, "spared", quantity, values, RecentReadings())
@@ -96,8 +116,8 @@ def _heard(store: Store, count: int, quantity: str = "temperature") -> tuple[Rec
     ("value", "quality", "is_quiet"),
     [
         (20.4, Quality.GOOD, True),
-        (25.0, Quality.GOOD, False),  # a jump
-        (0.0, Quality.GOOD, False),
+        (25.0, Quality.GOOD, True),  # a jump: whether it was a spike shows once it is over
+        (0.0, Quality.GOOD, True),  # a temperature can be that
         (20.4, Quality.UNBELIEVABLE, False),
     ],
 )
@@ -112,8 +132,29 @@ def test_what_is_beyond_suspicion(
     assert recent.are_beyond_suspicion(series, newest, before) is is_quiet
 
 
+def test_a_zero_that_cannot_be_is_looked_at(store: Store) -> None:
+    recent, count = _heard(store, 2 * SCREENED_TAIL, "sound_level")
+    with store.read() as connection:
+        (series,) = load_site(connection).series
+    before = NOON_US + (count - 1) * MINUTE_US
+    assert not recent.are_beyond_suspicion(series, [_reading(series.id, count, 0.0)], before)
+
+
+def test_a_jump_is_looked_at_once_it_can_be_judged(store: Store) -> None:
+    recent, count = _heard(store, 2 * SCREENED_TAIL)
+    with store.read() as connection:
+        (series,) = load_site(connection).series
+    looks = []
+    for at, value in enumerate([25.0, 20.1, 20.0, 20.2, 20.1, 20.0], start=count):
+        before = NOON_US + (at - 1) * MINUTE_US
+        looks.append(
+            not recent.are_beyond_suspicion(series, [_reading(series.id, at, value)], before)
+        )
+    assert looks == [False, False, False, False, True, False]
+
+
 def test_too_little_is_known_at_first_and_after_somebody_else_wrote(store: Store) -> None:
-    recent, count = _heard(store, SCREENED_TAIL - 2)
+    recent, count = _heard(store, 10)
     with store.read() as connection:
         (series,) = load_site(connection).series
     before = NOON_US + (count - 1) * MINUTE_US

@@ -7,6 +7,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,6 +23,12 @@ GAP_CADENCES = 3.0
 def max_gap_s(cadence_s: float) -> float:
     """The longest distance between two readings without a gap, s."""
     return max(GAP_CADENCES * cadence_s, SHORTEST_GAP_S)
+
+
+@lru_cache
+def longest_gap_us(cadence_s: float) -> int:
+    """The same in whole microseconds; remembered, since it is asked for with every reading."""
+    return microseconds(max_gap_s(cadence_s))
 
 
 @dataclass(frozen=True, slots=True)

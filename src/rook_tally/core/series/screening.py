@@ -17,7 +17,7 @@ from rook_tally.core.series.sensor_faults import hampel, lone_zero, stuck
 
 SPIKE_NEIGHBOURS = 3
 # Wide of what noise does: a spike is called so only when nobody would doubt it.
-_SPIKE_SIGMAS = 5.0
+SPIKE_SIGMAS = 5.0
 SPIKE_ACCURACIES = 5.0
 """A spike differs from its neighbours by at least this many accuracies."""
 STUCK_FOR_S = 6 * 3600.0
@@ -51,7 +51,7 @@ def screened(readings: Readings, quantity: Quantity, *, max_gap_s: float) -> Qua
             Readings(readings.time_us, readings.value, quality),
             max_gap_s=max_gap_s,
             k=SPIKE_NEIGHBOURS,
-            n_sigma=_SPIKE_SIGMAS,
+            n_sigma=SPIKE_SIGMAS,
             min_dev=SPIKE_ACCURACIES * quantity.accuracy,
             whole_windows=True,
         )

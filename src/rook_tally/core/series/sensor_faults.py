@@ -131,7 +131,7 @@ def _candidates(good: _Good, k: int, n_sigma: float, min_dev: float) -> BoolArra
     part = windows[cut].copy()
     reach = position[cut, None] + outside
     part[(reach < first[cut, None]) | (reach > last[cut, None])] = np.nan
-    median[cut] = np.nanmedian(part, axis=1) if len(cut) else np.nan
+    median[cut] = _middle_of(part, (last - first)[cut] + 1)
     away = np.abs(good.value - median)
     # The deviation is asked for only where it can matter.
     far = np.flatnonzero(away > min_dev)
@@ -140,9 +140,18 @@ def _candidates(good: _Good, k: int, n_sigma: float, min_dev: float) -> BoolArra
     around[(reach < first[far, None]) | (reach > last[far, None])] = np.nan
     candidate = np.zeros(len(position), dtype=np.bool_)
     if len(far):
-        mad = np.nanmedian(np.abs(around - median[far, None]), axis=1)
+        mad = _middle_of(np.abs(around - median[far, None]), (last - first)[far] + 1)
         candidate[far] = away[far] > n_sigma * MAD_TO_SIGMA * mad
     return candidate
+
+
+def _middle_of(rows: FloatArray, counts: IntArray) -> FloatArray:
+    """Medians of rows of which so many are numbers and the rest NaN: NumPy's own way around NaN
+    takes twenty times as long for a few short rows."""
+    ordered = np.sort(rows, axis=1)
+    at = np.arange(len(rows))
+    low, high = ordered[at, (counts - 1) // 2], ordered[at, counts // 2]
+    return np.where(counts % 2 == 1, low, (low + high) / 2)
 
 
 def lone_zero(

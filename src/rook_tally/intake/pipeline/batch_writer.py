@@ -149,7 +149,7 @@ def _write(
     connection: Connection, directory: IntakeSession, batch: IntakeBatch, *, is_anew: bool = False
 ) -> None:
     outcome = append_readings(connection, batch.readings, directory.newest_us)
-    directory.know_newest(batch.readings, outcome)
+    directory.newest_us.update(outcome.newest_us)
     _count(batch, outcome, is_anew=is_anew)
     series = {one.id: one for one in batch.series}
     written: dict[int, list[NewReading]]

@@ -4,13 +4,13 @@ it. Any other is looked at value by value; what both can take comes to the same.
 from __future__ import annotations
 
 from rook_tally.core.quantities.quantity import QuantityScale
+from rook_tally.core.series.gaps import longest_gap_us
 from rook_tally.core.series.readings import Quality
 from rook_tally.intake.bounds import EARLIEST_US, MOST_AHEAD_US
 from rook_tally.intake.message import Decoded, Message
 from rook_tally.intake.pipeline.batch import IntakeBatch
 from rook_tally.intake.pipeline.known_columns import KnownColumns
 from rook_tally.intake.pipeline.resolve import IntakeSession
-from rook_tally.intake.pipeline.screen import longest_us
 from rook_tally.store.readings import NewReading
 from rook_tally.store.site import Station
 
@@ -58,7 +58,7 @@ def take_columns(
     ]
     batch.readings.extend(map(NewReading, columns.ids, times, values, quality))
     batch.series.extend(columns.series)
-    late_us = arrived_us - longest_us(speaker.cadence_s)
+    late_us = arrived_us - longest_gap_us(speaker.cadence_s)
     batch.late.extend([time_us < late_us for time_us in times])
     batch.heard[speaker.id] = arrived_us
     return True

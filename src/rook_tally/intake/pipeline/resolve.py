@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import replace
 from typing import NamedTuple
 
@@ -25,13 +24,7 @@ from rook_tally.intake.pipeline.known_columns import RememberedColumns
 from rook_tally.intake.pipeline.live_workings import LiveWorkings
 from rook_tally.intake.topics import TopicPattern, topic_pattern_from
 from rook_tally.store.base import access_hash, changed_since, newest_seq
-from rook_tally.store.readings import (
-    Appended,
-    NewReading,
-    Overruling,
-    RecentReadings,
-    overrulings_by_series,
-)
+from rook_tally.store.readings import Overruling, RecentReadings, overrulings_by_series
 from rook_tally.store.site import (
     DoorSettings,
     PollSetting,
@@ -304,17 +297,6 @@ class IntakeSession:
         if known is None or known.settings.left_out:
             return None
         return None if known.id in self._earlier or known.id in self._overruled else known
-
-    def know_newest(self, readings: Sequence[NewReading], outcome: Appended) -> None:
-        """Know the newest moments of series after a batch of readings was written."""
-        if not outcome.are_newest:
-            for one in readings:
-                self.newest_us.pop(one.series_id, None)
-            return
-        newest_us = self.newest_us
-        for one in readings:
-            if one.time_us > newest_us.get(one.series_id, -1):
-                newest_us[one.series_id] = one.time_us
 
     def end_batch(self, connection: Connection) -> None:
         """Know what the running transaction wrote, series begun in it too: reading all anew for

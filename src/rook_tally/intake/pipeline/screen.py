@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
 from typing import NamedTuple
 
 from rook_tally.core.quantities.quantity import Quantity
-from rook_tally.core.series.gaps import max_gap_s, microseconds
 from rook_tally.core.series.readings import Quality
 from rook_tally.core.timestamps import rfc3339
 from rook_tally.intake.bounds import EARLIEST_US, MOST_AHEAD_US
@@ -67,9 +65,3 @@ def _shown(time_us: int) -> str:
 def quality_at_arrival(quantity: Quantity, value: float) -> Quality:
     """Suspect at once when outside the believable range, good otherwise."""
     return Quality.GOOD if quantity.is_believable(value) else Quality.UNBELIEVABLE
-
-
-@lru_cache
-def longest_us(cadence_s: float) -> int:
-    """So long without a word is a gap: what comes later than that was missed, µs."""
-    return microseconds(max_gap_s(cadence_s))

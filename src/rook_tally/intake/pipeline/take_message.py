@@ -9,6 +9,7 @@ from dataclasses import dataclass, field, replace
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import DecodeError
+from rook_tally.core.series.gaps import longest_gap_us
 from rook_tally.intake.bounds import MOST_CLAIMED, RejectedValues, name_fault
 from rook_tally.intake.decode import decoded, plain_json
 from rook_tally.intake.message import (
@@ -30,12 +31,7 @@ from rook_tally.intake.pipeline.resolve import (
     UnplacedError,
     UnusableError,
 )
-from rook_tally.intake.pipeline.screen import (
-    ClockNotSetError,
-    longest_us,
-    quality_at_arrival,
-    timing,
-)
+from rook_tally.intake.pipeline.screen import ClockNotSetError, quality_at_arrival, timing
 from rook_tally.store.readings import NewReading
 from rook_tally.store.site import BY_SUFFIX, CONTROL_PREFIX, NOBODY, Station
 from rook_tally.store.site.unassigned_messages import WRONG_KEY_WHY
@@ -314,7 +310,7 @@ def _screened(
         quality = quality_at_arrival(series.quantity, placed.value)
     reading = NewReading(series.id, when.time_us, placed.value, quality)
     # It was missed: so long without a word is a gap.
-    is_late = batch.clock_is_set and message.arrived_us - when.time_us > longest_us(
+    is_late = batch.clock_is_set and message.arrived_us - when.time_us > longest_gap_us(
         station.cadence_s
     )
     key = series.id, when.time_us

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass
 
 import msgspec
 from sqlalchemy.engine import Connection
@@ -32,14 +32,16 @@ class Appended:
 
     `duplicate`: the same series, time and value was there already; ignored.
     `revised`: another value was there for that series and time; the newer arrival won.
-    `newest_before`: each series' newest row before, when all of the batch is newer; else empty.
-    `are_newest`: all of it is newer, nothing was there.
+    `newest_before`: the newest row before of each series of which all of the batch is newer; others
+    are left out. `are_newest`: all of the batch is.
+    `newest_us`: each series' newest row now.
     """
 
     duplicate: tuple[bool, ...]
     revised: tuple[bool, ...]
-    newest_before: Mapping[int, int | None] = field(default_factory=dict)
-    are_newest: bool = False
+    newest_before: Mapping[int, int | None]
+    newest_us: Mapping[int, int]
+    are_newest: bool
 
 
 def append_readings(
@@ -51,66 +53,80 @@ def append_readings(
     series, where the caller knows them for certain; those of others are looked up.
     """
     touched = _touched(batch)
-    newest_before = _newest_if_all_new(connection, batch, touched, known_us or {})
-    if newest_before is not None:
+    before = _newest_rows(connection, touched, known_us or {})
+    fresh = _fresh_series(connection, batch, touched, before)
+    after = {
+        series_id: max(last_us, before[series_id] or last_us)
+        for series_id, (_, last_us) in touched.items()
+    }
+    if len(fresh) == len(touched):
         # Nearly every batch: nothing in it was there, and nothing comes twice.
         _insert(connection, _plain(batch))
         note_readings(connection, touched)
         nothing = (False,) * len(batch)
-        return Appended(nothing, nothing, newest_before, are_newest=True)
-    held = readings_at(connection, [(new.series_id, new.time_us) for new in batch])
+        return Appended(nothing, nothing, before, after, are_newest=True)
+    # One that is late, or comes again, makes nothing slower but its own series.
+    others = [new for new in batch if new.series_id not in fresh]
+    held = readings_at(connection, [(new.series_id, new.time_us) for new in others])
     duplicate: list[bool] = []
     revised: list[bool] = []
     written: dict[tuple[int, int], NewReading] = {}
     for new in batch:
         moment = (new.series_id, new.time_us)
-        value = written[moment].value if moment in written else held.get(moment, (None, None))[0]
+        value = None
+        if new.series_id not in fresh:
+            value = written[moment].value if moment in written else held.get(moment, (None,))[0]
         duplicate.append(value == new.value)
         revised.append(value is not None and value != new.value)
         if value != new.value:
             written[moment] = new
     _insert(connection, _plain(written.values()), _REPLACE)
     note_readings(connection, _touched(written.values()))
-    return Appended(tuple(duplicate), tuple(revised))
+    newest_before = {series_id: before[series_id] for series_id in fresh}
+    return Appended(tuple(duplicate), tuple(revised), newest_before, after, are_newest=False)
 
 
-def _newest_if_all_new(
+def _newest_rows(
+    connection: Connection, touched: Collection[int], known_us: Mapping[int, int]
+) -> dict[int, int | None]:
+    """The newest row of each series. The write lock is ours, so what is true stays so until the
+    batch is written."""
+    unknown = [series_id for series_id in touched if series_id not in known_us]
+    looked_up: dict[int, int | None] = {}
+    if unknown:
+        newest = _NEWEST_ROWS
+        if len(unknown) <= _FEW:
+            newest += f" WHERE id IN ({', '.join(map(str, unknown))})"
+        looked_up = dict(fetched(connection, newest))
+    return {
+        series_id: known_us[series_id] if series_id in known_us else looked_up.get(series_id)
+        for series_id in touched
+    }
+
+
+def _fresh_series(
     connection: Connection,
     batch: Sequence[NewReading],
-    touched: dict[int, tuple[int, int]],
-    known_us: Mapping[int, int],
-) -> dict[int, int | None] | None:
-    """The newest row of each series, if all of a batch is newer and no moment comes twice.
-
-    The write lock is ours, so what is true stays so until the batch is written.
-    """
-    if len(touched) < len(batch) != len({(new.series_id, new.time_us) for new in batch}):
-        return None
+    touched: Mapping[int, tuple[int, int]],
+    before: Mapping[int, int | None],
+) -> set[int]:
+    """The series of which all of the batch is newer than what is there, and no moment comes
+    twice."""
     ((newest_page_us,),) = fetched(connection, _NEWEST_PAGE)
     sealed_until_us = -1 if newest_page_us is None else newest_page_us + PAGE_US
-    found: dict[int, int | None] = {}
-    unknown: list[int] = []
+    fresh = set()
     for series_id, (first_us, _) in touched.items():
-        if first_us < sealed_until_us:
-            return None
-        newest_us = known_us.get(series_id)
-        if newest_us is None:
-            unknown.append(series_id)
-        elif first_us <= newest_us:
-            return None
-        else:
-            found[series_id] = newest_us
-    if not unknown:
-        return found
-    newest = _NEWEST_ROWS
-    if len(unknown) <= _FEW:
-        newest += f" WHERE id IN ({', '.join(map(str, unknown))})"
-    looked_up: dict[int, int | None] = dict(fetched(connection, newest))
-    for series_id in unknown:
-        newest_us = found[series_id] = looked_up.get(series_id)
-        if newest_us is not None and touched[series_id][0] <= newest_us:
-            return None
-    return found
+        newest_us = before[series_id]
+        if first_us >= sealed_until_us and (newest_us is None or first_us > newest_us):
+            fresh.add(series_id)
+    if len(touched) < len(batch):
+        seen: set[tuple[int, int]] = set()
+        for new in batch:
+            moment = (new.series_id, new.time_us)
+            if moment in seen:
+                fresh.discard(new.series_id)
+            seen.add(moment)
+    return fresh
 
 
 def _touched(batch: Iterable[NewReading]) -> dict[int, tuple[int, int]]:

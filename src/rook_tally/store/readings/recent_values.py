@@ -12,20 +12,36 @@ from rook_tally.core.series.screening import (
     SCREENED_TAIL,
     SPIKE_ACCURACIES,
     SPIKE_NEIGHBOURS,
+    SPIKE_SIGMAS,
     STUCK_READINGS,
 )
+from rook_tally.core.series.sensor_faults import MAD_TO_SIGMA
 from rook_tally.store.readings.append import NewReading
 from rook_tally.store.site.configuration import Series
 
+# The reading that is judged with the newest, its window, and those of the readings beside it.
+_RUN = 4 * SPIKE_NEIGHBOURS
 # From so many equal values on, a stuck one is possible (`judging`).
 _STILL = STUCK_READINGS // 2
 
 
 class _Tail:
     """The end of a series: its newest moment and value, for how many readings in a row nothing has
-    jumped, been zero or been suspect, and how many have had the same value."""
+    jumped, been zero or been suspect, how many have had the same value, and the last few, where
+    none of them was zero or suspect."""
 
-    __slots__ = ("calm", "high", "last_us", "lately", "low", "most", "still", "value")
+    __slots__ = (
+        "calm",
+        "high",
+        "last_us",
+        "lately",
+        "low",
+        "may_be_zero",
+        "most",
+        "run",
+        "still",
+        "value",
+    )
 
     def __init__(self) -> None:
         self.last_us = -1
@@ -37,6 +53,8 @@ class _Tail:
         self.low = self.high = math.nan
         # As far as a spike stands out of them.
         self.most = 0.0
+        self.may_be_zero = False
+        self.run: deque[float] = deque(maxlen=_RUN)
 
     def hear(self, value: float, most: float, *, is_good: bool) -> None:
         """One more at its end."""
@@ -46,7 +64,39 @@ class _Tail:
             self.low, self.high = min(self.lately), max(self.lately)
         is_calm = value != 0.0 and self.high - self.low <= most
         self.calm = self.calm + 1 if is_calm and is_good else 0
+        is_plain = is_good and (value != 0.0 or self.may_be_zero)
+        if is_plain:
+            self.run.append(value)
+        else:
+            self.run.clear()
         self.value = value
+
+    @property
+    def decides_nothing(self) -> bool:
+        """True if the newest reading makes certain of none before it that it was a spike.
+
+        That could be the one that has enough readings behind it now; all others were judged before.
+        Where a gap lies between them nobody is judged, and this asks for more than has to be.
+        """
+        if len(self.run) < _RUN:
+            return False
+        run = list(self.run)
+        at = _RUN - SPIKE_NEIGHBOURS - 2
+        return not (
+            self._is_far(run, at)
+            and not self._is_far(run, at - 1)
+            and not self._is_far(run, at + 1)
+        )
+
+    def _is_far(self, run: list[float], at: int) -> bool:
+        """True if a reading lies far from the median of the window around it: as `hampel` asks."""
+        window = run[at - SPIKE_NEIGHBOURS : at + SPIKE_NEIGHBOURS + 1]
+        median = sorted(window)[SPIKE_NEIGHBOURS]
+        away = abs(run[at] - median)
+        if away <= self.most:
+            return False
+        mad = sorted([abs(one - median) for one in window])[SPIKE_NEIGHBOURS]
+        return away > SPIKE_SIGMAS * MAD_TO_SIGMA * mad
 
 
 class RecentReadings:
@@ -71,21 +121,25 @@ class RecentReadings:
         -------
         bool
             True when nothing moved as far as a spike, was zero or stood still in them and the
-            `SCREENED_TAIL`
-            before: the same as `judging` asks of rows.
+            `SCREENED_TAIL` before, or when they make certain of none before that it was a spike:
+            the same as `judging` asks of rows.
         """
         tail = self._tails.get(series.id)
         if tail is None or newest_before_us is None or newest_before_us != tail.last_us:
             tail = self._tails[series.id] = _Tail()
         most = SPIKE_ACCURACIES * series.quantity.accuracy
         ordered = written if len(written) == 1 else sorted(written, key=_moment_of)
+        tail.most = most
+        tail.may_be_zero = series.quantity.zero_possible
+        decides_nothing = True
         for one in ordered:
             tail.hear(one.value, most, is_good=one.quality is Quality.GOOD)
-        tail.last_us = ordered[-1].time_us
-        tail.most = most
+            tail.last_us = one.time_us
+            decides_nothing = decides_nothing and tail.decides_nothing
         is_moving = tail.still < _STILL or not series.quantity.never_still
         # Counted from the first of the window, which has none before it to have jumped from.
-        return tail.calm >= SCREENED_TAIL + len(ordered) and is_moving
+        is_calm = tail.calm >= SCREENED_TAIL + len(ordered)
+        return is_moving and (is_calm or decides_nothing)
 
     def know(self, series_id: int, near: Readings) -> None:
         """Hear of a series' last readings as the store has them, after a look at what was written
@@ -95,6 +149,7 @@ class RecentReadings:
             return
         tail = _Tail()
         tail.last_us, tail.most = known.last_us, known.most
+        tail.may_be_zero = known.may_be_zero
         good = (near.quality == Quality.GOOD).tolist()
         for value, is_good in zip(near.value.tolist(), good, strict=True):
             tail.hear(value, tail.most, is_good=is_good)

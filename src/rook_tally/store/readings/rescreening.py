@@ -36,7 +36,7 @@ from rook_tally.store.site.configuration import Series
 _STILL_NEIGHBOURS = STUCK_READINGS // 2
 # Readings may come later than their cadence.
 _TAIL_CADENCES = 2 * SCREENED_TAIL
-_NEWEST_SEALED = "SELECT max(start_us) FROM page WHERE series_id = ?"
+_NEWEST_SEALED = "SELECT series_id, max(start_us) FROM page WHERE series_id IN ({}) GROUP BY 1"
 _COLUMNS = "SELECT time_us, value, quality FROM reading WHERE series_id = ? AND time_us"
 # One statement: it runs with every batch and series.
 _AROUND = (
@@ -73,13 +73,13 @@ def rescreen_around(
     dict of series id to what was judged anew; series without a change are left out.
     """
     marked: dict[int, Rescreened] = {}
-    for one in series:
-        if not _is_screened_later(one.quantity):
-            continue
+    judged = [one for one in series if _is_screened_later(one.quantity)]
+    open_us = _open_since(connection, judged)
+    for one in judged:
         changed: list[Rescreened] = []
         stretches = _stretches(one, written.get(one.id, ()))
         for first_us, last_us in stretches:
-            near = _readings_around(connection, one, first_us, last_us)
+            near = _readings_around(connection, one, first_us, last_us, open_us.get(one.id, 0))
             changed += _mark_around(connection, one, near, (first_us, last_us))
             if seen is not None and not changed and len(stretches) == 1:
                 seen(one.id, near)
@@ -106,7 +106,8 @@ def rescreen_stretch(
     settled_us : moments whose readings keep the quality they have; their neighbours are judged
     """
     if _is_screened_later(series.quantity):
-        near = _readings_around(connection, series, first_us, last_us)
+        open_us = _open_since(connection, [series]).get(series.id, 0)
+        near = _readings_around(connection, series, first_us, last_us, open_us)
         _mark_around(connection, series, near, (first_us, last_us), settled_us)
 
 
@@ -277,22 +278,32 @@ def _may_hold_a_fault(near: Readings, quantity: Quantity) -> bool:
         return False
     if (near.value == 0).any():
         return True
+    furthest = SPIKE_ACCURACIES * quantity.accuracy
+    if near.value.max() - near.value.min() <= furthest:
+        return False
     # As far as a spike stands out, in however many steps it went there.
     width = min(len(near), 2 * SPIKE_NEIGHBOURS + 1)
     windows = np.lib.stride_tricks.sliding_window_view(near.value, width)
     ranges = windows.max(axis=1) - windows.min(axis=1)
-    return bool((ranges > SPIKE_ACCURACIES * quantity.accuracy).any())
+    return bool((ranges > furthest).any())
+
+
+def _open_since(connection: Connection, series: Collection[Series]) -> dict[int, int]:
+    """From when on nothing of a series is sealed, by its id; those without a page are left out."""
+    if not series:
+        return {}
+    ids = ", ".join(str(one.id) for one in series)
+    rows = fetched(connection, _NEWEST_SEALED.format(ids))
+    return {series_id: sealed_us + PAGE_US for series_id, sealed_us in rows}
 
 
 def _readings_around(
-    connection: Connection, series: Series, first_us: int, last_us: int
+    connection: Connection, series: Series, first_us: int, last_us: int, open_us: int
 ) -> Readings:
     """Readings of a window with `SCREENED_TAIL` before and after it; what came late for a sealed
-    day is judged among what is sealed."""
+    day is judged among what is sealed. From `open_us` on nothing is."""
     series_id = series.id
     margin_us = _margin_us(series)
-    ((sealed_us,),) = fetched(connection, _NEWEST_SEALED, (series_id,))
-    open_us = 0 if sealed_us is None else sealed_us + PAGE_US
     if first_us - margin_us < open_us:
         return read_raw_range(connection, series_id, first_us - margin_us, last_us + margin_us)
     # Rows of sealed days came late: without what is sealed around them nobody can judge them.
