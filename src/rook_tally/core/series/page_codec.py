@@ -10,6 +10,7 @@ helps.
 
 from __future__ import annotations
 
+import itertools
 import struct
 import zlib
 from collections.abc import Sequence
@@ -136,6 +137,22 @@ def decode_many(payloads: Sequence[bytes]) -> Readings:
 _FEW = 3
 
 
+def decode_groups(groups: Sequence[Sequence[bytes]]) -> list[Readings]:
+    """The readings of several series' payloads, at least one each: taken apart together, as a page
+    or two of each are so little that every call counts.
+
+    Raises
+    ------
+    DamagedPageError
+        As `decode_many` does.
+    """
+    payloads = [payload for group in groups for payload in group]
+    together = decode_many(payloads)
+    counts = [page_format_1.HEADER.unpack_from(one)[4] for one in payloads]
+    ends = np.cumsum([0, *counts])[np.cumsum([0, *map(len, groups)])].tolist()
+    return [together[begin:end] for begin, end in itertools.pairwise(ends)]
+
+
 def _format_of(payload: bytes) -> int:
     try:
         magic, number, *_ = page_format_1.HEADER.unpack_from(payload)
@@ -209,8 +226,7 @@ def _decode_alike(payloads: Sequence[bytes]) -> Readings:
             return Readings(times[0], values[0], marks[0])
         alike: dict[tuple[object, ...], list[int]] = {}
         for at, page in enumerate(pages):
-            widths = tuple(len(one) for one in page.columns)
-            alike.setdefault((page.digits, page.flags, page.count, widths), []).append(at)
+            alike.setdefault((page.digits, page.flags, page.count), []).append(at)
         if len(alike) == 1:
             times, values, marks = _columns_of(pages)
             return Readings(times.ravel(), values.ravel(), marks.ravel())
@@ -278,15 +294,14 @@ def _columns_of(
 
 
 def _whole_of(columns: Sequence[tuple[bytes, ...]], length: int) -> _Table:
-    """A column of each page, put together again from its planes; of no planes all are zero."""
-    width = len(columns[0])
-    if width == 1:
-        plane = b"".join([one[0] for one in columns])
-        return np.frombuffer(plane, dtype=np.uint8).reshape(len(columns), length)
+    """A column of each page, put together again from its planes; those that it does not have are
+    zero."""
+    width = max(map(len, columns))
     size = next(one for one in (1, 2, 4, 8) if one >= width)
     whole = np.zeros((len(columns), length, size), dtype=np.uint8)
+    nothing = bytes(length)
     for place in range(width):
-        plane = b"".join([one[place] for one in columns])
+        plane = b"".join([one[place] if place < len(one) else nothing for one in columns])
         whole[:, :, place] = np.frombuffer(plane, dtype=np.uint8).reshape(len(columns), length)
     return whole.view(f"<u{size}").reshape(len(columns), length)
 

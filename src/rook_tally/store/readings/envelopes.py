@@ -8,7 +8,7 @@ column it begins in, so an edge is never off by more than a column.
 from __future__ import annotations
 
 import enum
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from functools import partial
 from itertools import groupby
 from operator import itemgetter
@@ -18,16 +18,15 @@ import msgspec
 import numpy as np
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
-from sqlalchemy.sql.base import ReadOnlyColumnCollection
 
 from rook_tally.core.arrays import StructuredArray, TimeArray
 from rook_tally.core.series.corrections import corrected_envelope
 from rook_tally.core.series.envelope import ColumnSums, Envelope
-from rook_tally.core.series.page_codec import decode, decode_many
+from rook_tally.core.series.page_codec import decode, decode_groups, decode_many
 from rook_tally.core.series.readings import Quality, Readings
 from rook_tally.core.timestamps import DAY_US, HOUR_US
 from rook_tally.store.base import schema
-from rook_tally.store.base.raw_sql import fetched
+from rook_tally.store.base.raw_sql import Row, fetched
 from rook_tally.store.readings.query import read_range
 from rook_tally.store.readings.summaries import (
     BUCKET_US,
@@ -109,72 +108,72 @@ def _grain_for(width_us: int) -> _Grain:
     return _Grain.BUCKETS if width_us >= BUCKET_US else _Grain.READINGS
 
 
+# Of all series together: so many are held at once.
+_FEW_PAGES = 64
+# Written out: putting these together and compiling them anew took longer than to read an hour.
+_OF_PAGES = "page.series_id IN ({ids}) AND page.start_us > ? AND page.start_us < ?"
+_SAME = "{0}.series_id = page.series_id AND {0}.start_us = page.start_us"
+_DATA, _HOURS = _SAME.format("page_data"), _SAME.format("page_hours")
+_SUMMARIES = {
+    _Grain.READINGS: (
+        "SELECT page.series_id, page.start_us, NULL, page_data.payload "
+        f"FROM page JOIN page_data ON {_DATA}"
+    ),
+    # A slow series has no such summaries: its readings come in the same sweep, as a statement for
+    # each of hundreds of days costs more than all of them.
+    _Grain.BUCKETS: (
+        "SELECT page.series_id, page.start_us, page_data.buckets, "
+        "CASE WHEN page_data.buckets IS NULL THEN page_data.payload END "
+        f"FROM page LEFT JOIN page_data ON {_DATA}"
+    ),
+    _Grain.HOURS: (
+        "SELECT page.series_id, page.start_us, page_hours.hours, "
+        "CASE WHEN page_hours.hours IS NULL "
+        f"THEN (SELECT page_data.payload FROM page_data WHERE {_DATA}) END "
+        f"FROM page LEFT JOIN page_hours ON {_HOURS}"
+    ),
+}
+# One value a series: rows of years would each cost their own.
+_TOTALS = {
+    "sqlite": "group_concat(hex(page.totals), '')",
+    "postgresql": "encode(string_agg(page.totals, ''::bytea), 'hex')",
+}
+
+
 def _add_pages(
     connection: Connection, sums: dict[int, ColumnSums], grain: _Grain, start_us: int, end_us: int
 ) -> None:
-    page, hours, data = schema.page.c, schema.page_hours.c, schema.page_data.c
-    asked = sa.and_(
-        page.series_id.in_(list(sums)), page.start_us > start_us - PAGE_US, page.start_us < end_us
-    )
+    ids = ", ".join(map(str, sums))
+    asked, span = _OF_PAGES.format(ids=ids), (start_us - PAGE_US, end_us)
     if grain is _Grain.DAYS:
-        _add_days(connection, sums, asked, start_us, end_us)
+        joined = _TOTALS[connection.dialect.name]
+        statement = (
+            f"SELECT page.series_id, {joined} FROM page WHERE {asked} GROUP BY page.series_id"
+        )
+        _add_days(connection, sums, fetched(connection, statement, span), start_us, end_us)
         return
-    if grain is _Grain.READINGS:
-        wanted = sa.select(page.series_id, page.start_us, sa.null(), data.payload).join_from(
-            schema.page, schema.page_data, _is_same(data)
-        )
-    else:
-        # A slow series has no such summaries: its readings come in the same sweep, as a statement
-        # for each of hundreds of days costs more than all of them.
-        blob = hours.hours if grain is _Grain.HOURS else data.buckets
-        payload = (
-            sa.select(data.payload)
-            .where(_is_same(data))
-            .correlate(schema.page, schema.page_hours)
-            .scalar_subquery()
-            if grain is _Grain.HOURS
-            else data.payload
-        )
-        readings = sa.case((blob.is_(None), payload))
-        table, of_table = (
-            (schema.page_hours, hours) if grain is _Grain.HOURS else (schema.page_data, data)
-        )
-        wanted = sa.select(page.series_id, page.start_us, blob, readings).join_from(
-            schema.page, table, _is_same(of_table), isouter=True
-        )
-    rows = _plain_rows(connection, wanted.where(asked).order_by(page.series_id, page.start_us))
+    statement = f"{_SUMMARIES[grain]} WHERE {asked} ORDER BY page.series_id, page.start_us"
+    rows = fetched(connection, statement, span)
     late = _days_with_rows(connection, list(sums), start_us, end_us) if rows else set()
     if late:
         # Late rows have overtaken what stands in their page.
         rows = [row for row in rows if row[:2] not in late]
-    for series_id, mine in groupby(rows, key=itemgetter(0)):
-        _add_summaries(sums[series_id], list(mine), grain)
+    several = {series_id: list(mine) for series_id, mine in groupby(rows, key=itemgetter(0))}
+    _add_payloads(sums, several)
+    for series_id, mine in several.items():
+        _add_summaries(sums[series_id], mine, grain)
     for series_id, day_us in sorted(late):
         _add_day(connection, sums[series_id], series_id, day_us)
-
-
-def _is_same(columns: ReadOnlyColumnCollection[str, sa.Column[Any]]) -> sa.ColumnElement[bool]:
-    """That a row of another table belongs to the page."""
-    page = schema.page.c
-    return sa.and_(columns.series_id == page.series_id, columns.start_us == page.start_us)
 
 
 def _add_days(
     connection: Connection,
     sums: dict[int, ColumnSums],
-    asked: sa.ColumnElement[bool],
+    told: Sequence[Row],
     start_us: int,
     end_us: int,
 ) -> None:
     """Totals of days: years of them leave the database as one value a series."""
-    page = schema.page.c
-    if connection.dialect.name == "sqlite":
-        joined = sa.func.group_concat(sa.func.hex(page.totals), "")
-    else:
-        joined = sa.func.encode(sa.func.string_agg(page.totals, sa.text("''::bytea")), "hex")
-    told = _plain_rows(
-        connection, sa.select(page.series_id, joined).where(asked).group_by(page.series_id)
-    )
     late = _days_with_rows(connection, list(sums), start_us, end_us) if told else set()
     for series_id, text in told:
         days = np.frombuffer(bytes.fromhex(text), dtype=DAY_ROW)
@@ -188,26 +187,25 @@ def _add_days(
         _add_day(connection, sums[series_id], series_id, day_us)
 
 
-def _plain_rows(connection: Connection, statement: sa.Select[Any]) -> list[tuple[Any, ...]]:
-    """Rows as the driver itself gives them: five years of pages are many, and SQLAlchemy's own row
-    type costs as much again as reading them."""
-    # Every value in the statement is a whole number, so it can be written out.
-    text = str(statement.compile(connection, compile_kwargs={"literal_binds": True}))
-    cursor = connection.connection.cursor()
-    try:
-        cursor.execute(text)
-        return list(cursor.fetchall())
-    finally:
-        cursor.close()
+def _add_payloads(sums: dict[int, ColumnSums], several: Mapping[int, Sequence[Row]]) -> None:
+    """Count pages in by their readings: a few pages of all series together, many of each for
+    itself, since all at once would be a lot to hold."""
+    payloads = {
+        series_id: [row[3] for row in rows if row[3] is not None]
+        for series_id, rows in several.items()
+    }
+    payloads = {series_id: mine for series_id, mine in payloads.items() if mine}
+    if 0 < sum(map(len, payloads.values())) <= _FEW_PAGES:
+        told = decode_groups(list(payloads.values()))
+        for series_id, readings in zip(payloads, told, strict=True):
+            sums[series_id].add_readings(readings)
+        return
+    for series_id, mine in payloads.items():
+        sums[series_id].add_readings(decode_many(mine))
 
 
-def _add_summaries(
-    columns: ColumnSums, rows: Sequence[tuple[int, int, bytes | None, bytes | None]], grain: _Grain
-) -> None:
-    """Count pages in by their summaries, and by their readings where they have none."""
-    payloads = [row[3] for row in rows if row[3] is not None]
-    if payloads:
-        columns.add_readings(decode_many(payloads))
+def _add_summaries(columns: ColumnSums, rows: Sequence[Row], grain: _Grain) -> None:
+    """Count pages in by their summaries, where they have them."""
     told = [(row[1], row[2]) for row in rows if row[2] is not None]
     if not told:
         return
@@ -251,18 +249,8 @@ def _days_with_rows(
         .exists()
     )
     # Sealed days are older than any row but a late one: nearly always there is nothing to ask.
-    oldest = connection.execute(
-        sa.select(
-            sa.func.min(
-                sa.select(sa.func.min(reading.time_us))
-                .where(reading.series_id == schema.series.c.id)
-                .correlate(schema.series)
-                .scalar_subquery()
-            )
-        )
-        .select_from(schema.series)
-        .where(schema.series.c.id.in_(series_ids))
-    ).scalar()
+    ids = ", ".join(map(str, series_ids))
+    ((oldest,),) = fetched(connection, f"{_OLDEST_ROW} WHERE id IN ({ids})")
     if oldest is None or oldest >= end_us:
         return set()
     rows = connection.execute(
@@ -294,6 +282,18 @@ def _add_day(connection: Connection, columns: ColumnSums, series_id: int, day_us
     columns.add_readings(
         Readings(sealed.time_us[stays], sealed.value[stays], sealed.quality[stays])
     )
+
+
+def _plain_rows(connection: Connection, statement: sa.Select[Any]) -> list[Row]:
+    """Rows as the driver itself gives them: SQLAlchemy's own row type costs as much again."""
+    # Every value in the statement is a whole number, so it can be written out.
+    text = str(statement.compile(connection, compile_kwargs={"literal_binds": True}))
+    cursor = connection.connection.cursor()
+    try:
+        cursor.execute(text)
+        return list(cursor.fetchall())
+    finally:
+        cursor.close()
 
 
 def _add_rows(
@@ -383,21 +383,21 @@ _NOTHING = "[null,null,null,0,0]"
 _Cell = tuple[float | None, float | None, float | None, int, int]
 
 
+_OLDEST_ROW = (
+    "SELECT min((SELECT min(time_us) FROM reading WHERE series_id = series.id)) FROM series"
+)
+_INSIDE = "FROM reading WHERE series_id = series.id AND time_us >= ? AND time_us < ?"
+_ENDS = (
+    "SELECT min(ends.first_us), max(ends.last_us) FROM ("
+    f"SELECT (SELECT min(time_us) {_INSIDE}) AS first_us, "
+    f"(SELECT max(time_us) {_INSIDE}) AS last_us FROM series WHERE id IN ({{ids}})) AS ends"
+)
+
+
 def _ends_of_rows(
     connection: Connection, series_ids: list[int], start_us: int, end_us: int
 ) -> tuple[int, int] | None:
     """First and last moment of any row of a window; None when there is none."""
-    reading, series = schema.reading.c, schema.series.c
-    inside = sa.and_(
-        reading.series_id == series.id, reading.time_us >= start_us, reading.time_us < end_us
-    )
-    first, last = (
-        sa.select(end(reading.time_us)).where(inside).correlate(schema.series).scalar_subquery()
-        for end in (sa.func.min, sa.func.max)
-    )
-    row = connection.execute(
-        sa.select(sa.func.min(first), sa.func.max(last))
-        .select_from(schema.series)
-        .where(series.id.in_(series_ids))
-    ).one()
-    return None if row[0] is None else (int(row[0]), int(row[1]))
+    statement = _ENDS.format(ids=", ".join(map(str, series_ids)))
+    ((first_us, last_us),) = fetched(connection, statement, (start_us, end_us, start_us, end_us))
+    return None if first_us is None else (int(first_us), int(last_us))
