@@ -19,12 +19,12 @@ from pathlib import Path
 import cbor2
 import msgspec
 
+from benchmarks.bare_store import OPENING
 from rook_tally.cli.subprocesses import CollectorChild
 from rook_tally.core.quantities.kinds import PLAIN
 from rook_tally.intake.decode import decoded
 from rook_tally.intake.message import BodyFormat, Message
 from rook_tally.store.maintenance import open_store
-from rook_tally.store.maintenance.opening import LONGEST_LOG_PAGES
 from rook_tally.store.site import add_station, tallies, total
 
 _MESSAGES, _ROUNDS = 4_000, 3
@@ -58,18 +58,11 @@ def _make_station(where: str) -> None:
     store.close()
 
 
-_BARE_TAKER = f"""
-import json, sqlite3, sys, threading
+_BARE_TAKER = f"""{OPENING}
+import json, threading
 import paho.mqtt.client as mqtt
 from paho.mqtt.enums import CallbackAPIVersion
 
-store = sqlite3.connect(sys.argv[1], isolation_level=None)
-for pragma in ("journal_mode=WAL", "synchronous=FULL", "cache_size=-32000",
-               "wal_autocheckpoint={LONGEST_LOG_PAGES}"):
-    store.execute("PRAGMA " + pragma)
-store.execute("CREATE TABLE IF NOT EXISTS reading (series_id INTEGER NOT NULL, "
-    "time_us BIGINT NOT NULL, value FLOAT NOT NULL, quality SMALLINT NOT NULL, "
-    "PRIMARY KEY (series_id, time_us)) WITHOUT ROWID")
 ids, waiting, moved = {{}}, [], threading.Event()
 
 def on_message(_client, _data, message):
@@ -91,10 +84,7 @@ while True:
     moved.clear()
     batch, waiting[:] = list(waiting), []
     if batch:
-        store.execute("BEGIN IMMEDIATE")
-        store.executemany("INSERT OR REPLACE INTO reading VALUES (?, ?, ?, ?)",
-                          [row for rows in batch for row in rows])
-        store.execute("COMMIT")
+        write([row for rows in batch for row in rows])
 """
 
 

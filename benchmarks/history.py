@@ -16,7 +16,7 @@ import sys
 import tempfile
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import msgspec
@@ -26,6 +26,8 @@ from rook_tally.core.errors import UsageError
 ROOT = Path(__file__).resolve().parent.parent
 HISTORY = ROOT / ".bench" / "history.jsonl"
 _PAIRS = 3
+# Figures of one run are written down together.
+_ONE_RUN = timedelta(seconds=30)
 # A run may take minutes; none takes an hour.
 _WITHIN_S = 3600.0
 
@@ -43,6 +45,7 @@ class HistoryRow(msgspec.Struct, frozen=True):
     bar: float
     holds: bool
     spread: tuple[float, float] | None = None
+    bench: str = ""
 
 
 class Change(msgspec.Struct, frozen=True):
@@ -99,11 +102,23 @@ def kept(path: Path = HISTORY) -> list[HistoryRow]:
 
 
 def newest(rows: Sequence[HistoryRow]) -> list[HistoryRow]:
-    """The newest figure of each name that was measured on the machine of the last row, by name."""
+    """The figures of each bench's last run on the machine of the last row, by name: those that it
+    had once and has no more are left out."""
     if not rows:
         return []
-    found = {one.name: one for one in rows if one.machine == rows[-1].machine}
+    ours = [one for one in rows if one.machine == rows[-1].machine]
+    last = {bench_of(one): datetime.fromisoformat(one.at) for one in ours}
+    found = {
+        one.name: one
+        for one in ours
+        if last[bench_of(one)] - datetime.fromisoformat(one.at) <= _ONE_RUN
+    }
     return [found[name] for name in sorted(found)]
+
+
+def bench_of(row: HistoryRow) -> str:
+    """The bench it is a figure of; of rows that do not say it, that of their name."""
+    return row.bench or row.name.partition(".")[0]
 
 
 def speed_page(rows: Sequence[HistoryRow], about: Mapping[str, str]) -> str:
@@ -127,7 +142,7 @@ def speed_page(rows: Sequence[HistoryRow], about: Mapping[str, str]) -> str:
     ]
     for one in told:
         verdict = "holds" if one.holds else "**does not hold**"
-        words = about.get(one.name.partition(".")[0], "")
+        words = about.get(bench_of(one), "")
         between = "" if one.spread is None else f" ({one.spread[0]:.2f}–{one.spread[1]:.2f})"
         lines.append(
             f"| `{one.name}` | {one.ours:g} | {one.limit:g} | {one.ratio:.2f}{between} "

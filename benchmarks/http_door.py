@@ -14,10 +14,10 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+from benchmarks.bare_store import OPENING
 from rook_tally.cli.subprocesses import CollectorChild
 from rook_tally.core.quantities.kinds import PLAIN
 from rook_tally.store.maintenance import open_store
-from rook_tally.store.maintenance.opening import LONGEST_LOG_PAGES
 from rook_tally.store.site import add_station
 
 _CONNECTIONS, _ROUNDS = 16, 5
@@ -25,24 +25,12 @@ _REQUESTS, _HUNDREDS, _ROWS = 1_600, 480, 20
 _FIELDS = ("temperature", "humidity", "co2", "pressure", "voltage")
 _LATE_S = 2 * 3600
 
-BARE = f"""
-import asyncio, json, sqlite3, sys
+BARE = f"""{OPENING}
+import asyncio, json
 from concurrent.futures import ThreadPoolExecutor
 from aiohttp import web
 
-store = sqlite3.connect(sys.argv[1], isolation_level=None, check_same_thread=False)
-for pragma in ("journal_mode=WAL", "synchronous=FULL", "cache_size=-32000",
-               "wal_autocheckpoint={LONGEST_LOG_PAGES}"):
-    store.execute("PRAGMA " + pragma)
-store.execute("CREATE TABLE IF NOT EXISTS reading (series_id INTEGER NOT NULL, "
-    "time_us BIGINT NOT NULL, value FLOAT NOT NULL, quality SMALLINT NOT NULL, "
-    "PRIMARY KEY (series_id, time_us)) WITHOUT ROWID")
 ids, waiting, thread = {{}}, [], ThreadPoolExecutor(1)
-
-def write(rows):
-    store.execute("BEGIN IMMEDIATE")
-    store.executemany("INSERT OR REPLACE INTO reading VALUES (?, ?, ?, ?)", rows)
-    store.execute("COMMIT")
 
 async def commit():
     while True:

@@ -15,7 +15,7 @@ from pathlib import Path
 import msgspec
 import typer
 
-from benchmarks.history import compare, keep, kept, row_now, speed_page
+from benchmarks.history import bench_of, compare, keep, kept, row_now, speed_page
 from rook_tally.core.errors import RookTallyError, UsageError
 
 
@@ -80,8 +80,11 @@ def run_benches(names: list[str], *, as_json: bool) -> None:
         raise UsageError(
             f"there is no bench {unknown[0]!r}", remedy="there are " + ", ".join(BENCHES)
         )
-    figures = [figure for name in names or BENCHES for figure in _figures(name)]
-    keep([row_now(asdict(one)) for one in figures])
+    figures = []
+    for name in names or BENCHES:
+        of_one = _figures(name)
+        keep([row_now(asdict(one) | {"bench": name.partition(".")[0]}) for one in of_one])
+        figures += of_one
     if as_json:
         typer.echo(msgspec.json.encode(figures).decode())
     else:
@@ -115,7 +118,8 @@ def write_page(path: Path) -> None:
         name: " ".join((bench.__doc__ or "").split()).replace("|", "/")
         for name, bench in BENCHES.items()
     }
-    path.write_text(speed_page(kept(), about), encoding="utf-8")
+    rows = [one for one in kept() if bench_of(one) in BENCHES]
+    path.write_text(speed_page(rows, about), encoding="utf-8")
     typer.echo(str(path))
 
 

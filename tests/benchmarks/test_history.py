@@ -6,6 +6,7 @@ import subprocess
 from pathlib import Path
 
 import pytest
+from msgspec import structs
 
 from benchmarks import history
 from benchmarks.history import Change, HistoryRow, compare, keep, kept, row_now, speed_page
@@ -97,3 +98,14 @@ def test_the_page_has_the_newest_figure_of_each_of_the_last_machine() -> None:
     assert "| 1.40 | 1.50 | holds | abc | From start to paint. |" in told[1]
     assert "does not hold**" not in page
     assert "none yet" in speed_page([], {})
+
+
+def test_figures_that_a_bench_has_no_more_are_not_on_the_page() -> None:
+    was = row_now({**FIGURE, "name": "window.old", "bench": "window"})
+    was = structs.replace(was, at="2026-11-29T10:00:00+00:00")
+    told = row_now({**FIGURE, "name": "window.10s.1h", "bench": "window", "spread": (1.4, 1.625)})
+    rail = row_now({**FIGURE, "name": "scrub", "bench": "desk"})
+    page = speed_page([was, told, rail], {"window": "Reading windows.", "desk": "One window."})
+    assert "window.old" not in page
+    assert "| `window.10s.1h` | 3 | 2 | 1.50 (1.40–1.62) | 1.50 | holds |" in page
+    assert page.count("One window.") == 1
