@@ -34,6 +34,7 @@ if TYPE_CHECKING:
 
     from rook_tally.core.door_settings import DoorSettings, ModbusSetting
     from rook_tally.core.in_reach import Reachable
+    from rook_tally.core.quantities.kinds import Kind
     from rook_tally.core.quantities.modbus_map import RegisterTable
     from rook_tally.desk.app.window import DeskWindow
 from rook_tally.desk.data.door_trial import DoorTrial
@@ -92,6 +93,7 @@ def attend_to(window: DeskWindow, only: SingleInstance | None) -> None:
     window.trier = partial(_try_door, window.store)
     window.registers_reader = _read_registers
     window.address_finder = _answering_addresses
+    window.sample_reader = _read_sample
     window.first_step.connect(partial(_begin, window))
     if only is not None:
         notifier = QSocketNotifier(only.fileno(), QSocketNotifier.Type.Read, window)
@@ -110,6 +112,12 @@ def _try_door(store: Store, settings: DoorSettings) -> DoorTrial:
     from rook_tally.cli.door_trial import try_door
 
     return try_door(store, settings)
+
+
+def _read_sample(kind: Kind, text: str) -> DoorTrial:
+    from rook_tally.cli.kinds import read_sample
+
+    return read_sample(kind, text)
 
 
 def _answering_addresses() -> tuple[Reachable, ...]:

@@ -15,12 +15,15 @@ from rook_tally.core.quantities.kinds import KINDS, Kind
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.timestamps import rfc3339
 from rook_tally.core.workings.message_formulas import MessageReader
+from rook_tally.desk.data.door_trial import DoorTrial, TriedValue
 from rook_tally.intake.bounds import shortened
-from rook_tally.intake.decode import DecodeSettings, decoded
+from rook_tally.intake.decode import NO_HINTS, DecodeSettings, decoded
 from rook_tally.intake.message import DecodedValue, Message
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.site import keep_kind, kind_of_site, kinds, newest_messages
 
+_NO_FIELD = " (no field of the kind)"
+_MOST_VALUES = 200
 _LAST = 20
 
 
@@ -97,10 +100,38 @@ def try_kind(
             typer.echo(f"    refused: {refusal.why}")
 
 
+def read_sample(kind: Kind, text: str) -> DoorTrial:
+    """A sample message as a kind reads it, for a window.
+
+    Raises
+    ------
+    UsageError
+        When it is to be hexadecimal and is not.
+    DecodeError
+        When it cannot be read.
+    """
+    reader = None if kind.layout is None else MessageReader(kind.layout)
+    has_hints = reader is not None or kind.shape is not None
+    hints = DecodeSettings(layout=reader, shape=kind.shape) if has_hints else NO_HINTS
+    content = decoded(Message("try", "", _bytes_of(text, kind), now_us()), hints)
+    values = []
+    for item in content.items[:_MOST_VALUES]:
+        is_known = kind.field(item.field) is not None or item.field in QUANTITIES
+        shown = f"{item.value:.10g}" if isinstance(item.value, float) else str(item.value).lower()
+        name = item.field if item.station is None else f"{item.station}: {item.field}"
+        unit = _unit_of(item, kind).removesuffix(_NO_FIELD)
+        values.append(TriedValue(name, f"{shown}{unit}", is_read=is_known))
+    unknown = [one.name for one in values if not one.is_read]
+    told = [one.why for one in content.refused[:5]]
+    if unknown:
+        told.append(f"no field of the kind: {', '.join(unknown[:5])}")
+    return DoorTrial("", tuple(values), "; ".join(told))
+
+
 def _unit_of(item: DecodedValue, kind: Kind) -> str:
     described = kind.field(item.field)
     unit = item.unit or ("" if described is None else described.unit)
-    note = "" if described is not None or item.field in QUANTITIES else " (no field of the kind)"
+    note = "" if described is not None or item.field in QUANTITIES else _NO_FIELD
     return (f" {unit}" if unit else "") + note
 
 

@@ -97,6 +97,7 @@ def make_stations(window: DeskWindow) -> StationsView:
     made = StationsView(window.theme, window.state, window.client)
     made.tasks.recorder = window.recorder
     made.tasks.registers_reader = window.registers_reader
+    made.tasks.sample_reader = window.sample_reader
     made.limits_wanted.connect(window.dialogs.set_limits)
     made.readings_wanted.connect(window.dialogs.show_readings)
     made.series_opened.connect(window.open_in_strip)

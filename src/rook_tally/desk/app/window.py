@@ -38,7 +38,7 @@ from rook_tally.desk.app.view_stack import ViewStack
 from rook_tally.desk.app.views import LEDGER, STATIONS, STRIP, VIEWS, WALL, WATCH, WORKINGS
 from rook_tally.desk.data.actions import Section, key_words
 from rook_tally.desk.data.clock import Clock
-from rook_tally.desk.data.door_trial import AddressFinder, DoorTrier, RegistersReader
+from rook_tally.desk.data.door_trial import AddressFinder, DoorTrier, RegistersReader, SampleReader
 from rook_tally.desk.data.drafts import DraftFile
 from rook_tally.desk.data.file_importer import FileImporter, FileLooker
 from rook_tally.desk.data.file_names import FILE_NAMES
@@ -108,6 +108,7 @@ class DeskWindow(QMainWindow):
         self.looker: FileLooker | None = None
         self.trier: DoorTrier | None = None
         self.address_finder: AddressFinder | None = None
+        self.sample_reader: SampleReader | None = None
         self.registers_reader: RegistersReader | None = None
         self.recorder: Recorder | None = None
         self.service: Callable[[], CollectorService] | None = None

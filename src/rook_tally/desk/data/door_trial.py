@@ -8,6 +8,7 @@ from typing import Protocol
 
 from rook_tally.core.door_settings import DoorSettings, ModbusSetting
 from rook_tally.core.in_reach import Reachable
+from rook_tally.core.quantities.kinds import Kind
 from rook_tally.core.quantities.modbus_map import RegisterTable
 
 
@@ -70,4 +71,18 @@ class AddressFinder(Protocol):
 
     def __call__(self) -> tuple[Reachable, ...]:
         """Ask each once, and return those that answer."""
+        ...
+
+
+class SampleReader(Protocol):
+    """Reads a sample message as a kind would have it. Takes no longer than a message does."""
+
+    def __call__(self, kind: Kind, text: str) -> DoorTrial:
+        """Read it.
+
+        Raises
+        ------
+        RookTallyError
+            When it cannot be read, or is to be hexadecimal and is not.
+        """
         ...

@@ -8229,6 +8229,16 @@
     </message>
     <message>
       <location filename="desk/stations/kinds_dialog.py" />
+      <source>Sample…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
+      <source>A message as the kind reads it, while it is edited</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kinds_dialog.py" />
       <source>Reports every</source>
       <translation type="unfinished" />
     </message>
@@ -9130,6 +9140,41 @@
     <message>
       <location filename="desk/stations/registers_model.py" />
       <source>name each once</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/sample_dialog.py" />
+      <source>value</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/sample_dialog.py" />
+      <source />
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/sample_dialog.py" />
+      <source>A sample message</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/sample_dialog.py" />
+      <source>A message as it is sent: JSON, CSV, name=value; bytes as hexadecimal</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/sample_dialog.py" />
+      <source>what is read of it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/sample_dialog.py" />
+      <source>It is longer than {0} KiB.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/sample_dialog.py" />
+      <source>is read</source>
       <translation type="unfinished" />
     </message>
     <message>

@@ -27,7 +27,7 @@ from rook_tally.core.quantities.kinds import Kind
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.quantities.modbus_map import ModbusRegister
 from rook_tally.core.theme import Theme
-from rook_tally.desk.data.door_trial import RegistersReader
+from rook_tally.desk.data.door_trial import RegistersReader, SampleReader
 from rook_tally.desk.data.file_names import FilePurpose
 from rook_tally.desk.data.store_client import StoreClient
 from rook_tally.desk.data.undo import UndoableResult
@@ -73,9 +73,11 @@ class KindsDialog(AskingDialog):
         slug: str,
         parent: QWidget,
         reader: RegistersReader | None = None,
+        sample_reader: SampleReader | None = None,
     ) -> None:
         super().__init__(parent)
         self._theme, self._client, self._reader = theme, client.scope(), reader
+        self._sample_reader = sample_reader
         self.finished.connect(self._client.close)
         self._listing = KindsListing()
         self._before: Kind | None = None
@@ -112,6 +114,9 @@ class KindsDialog(AskingDialog):
         self.modbus.setToolTip(tr("What is read of such a device by Modbus, by example"))
         self.radio = QPushButton(tr("Bluetooth…"))
         self.radio.setToolTip(tr("What is read of such a sensor by Bluetooth"))
+        self.sample = QPushButton(tr("Sample…"))
+        self.sample.setToolTip(tr("A message as the kind reads it, while it is edited"))
+        self.sample.setVisible(sample_reader is not None)
         self.save, self.shut = QPushButton(tr("Save")), QPushButton(tr("Close"))
         self._lay_out()
         self._connect()
@@ -127,6 +132,7 @@ class KindsDialog(AskingDialog):
         for button in (
             *(self.new, self.copy, self.remove, self.add_field, self.drop_field),
             *(self.add_control, self.drop_control, self.bytes, self.modbus, self.radio),
+            self.sample,
             *(self.read_file, self.save_file),
         ):
             button.setObjectName("small")
@@ -157,6 +163,7 @@ class KindsDialog(AskingDialog):
             head.addWidget(label)
             head.addStretch(1)
             if table is self.fields:
+                head.addWidget(self.sample)
                 head.addWidget(self.bytes)
                 head.addWidget(self.modbus)
                 head.addWidget(self.radio)
@@ -183,6 +190,7 @@ class KindsDialog(AskingDialog):
         self.add_control.clicked.connect(lambda: self.controls.put(TypedControl(), picked=True))
         self.drop_field.clicked.connect(self.fields.drop)
         self.drop_control.clicked.connect(self.controls.drop)
+        self.sample.clicked.connect(self._on_sample)
         self.bytes.clicked.connect(self._on_bytes)
         self.modbus.clicked.connect(self._on_registers)
         self.radio.clicked.connect(lambda: self._on_radio(typed_bluetooth(self.form.bluetooth)))
@@ -314,6 +322,22 @@ class KindsDialog(AskingDialog):
             return
         told = [tr("a Thing Model cannot say {0}", one) for one in left_out]
         self._say("; ".join([tr("The kind is in {0}", path), *told]))
+
+    def _on_sample(self) -> None:
+        reader = self._sample_reader
+        if reader is None:
+            return
+        # Loaded late; beside the editor, which goes on.
+        from rook_tally.desk.stations.sample_dialog import SampleDialog
+
+        SampleDialog(
+            self._theme,
+            lambda: kind_of(self.form, self._before),
+            self.form.slug,
+            reader,
+            self._client.scope(),
+            self,
+        ).show()
 
     def _on_bytes(self) -> None:
         form = self.form

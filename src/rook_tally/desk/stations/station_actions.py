@@ -4,6 +4,7 @@ interface thread and answered when the store, or the collector, has done it."""
 from __future__ import annotations
 
 from functools import partial
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QMessageBox, QWidget
@@ -11,7 +12,7 @@ from PySide6.QtWidgets import QMessageBox, QWidget
 from rook_tally.core.errors import UsageError
 from rook_tally.core.in_reach import Reachable
 from rook_tally.core.theme import Theme
-from rook_tally.desk.data.door_trial import RegistersReader
+from rook_tally.desk.data.door_trial import RegistersReader, SampleReader
 from rook_tally.desk.data.recording import Recorder
 from rook_tally.desk.data.store_client import StoreClient
 from rook_tally.desk.stations.commands import (
@@ -38,6 +39,9 @@ from rook_tally.desk.stations.take_in_state import TakeInState, TakeInStep
 from rook_tally.desk.stations.texts import tr
 from rook_tally.store.site import Request
 
+if TYPE_CHECKING:
+    from rook_tally.desk.stations.kinds_dialog import KindsDialog
+
 
 class StationActions:
     """Dialogs of the view, and what they ask the store."""
@@ -56,6 +60,8 @@ class StationActions:
         self.recorder: Recorder | None = None
         # Asks Modbus devices; None where that is not ours to do.
         self.registers_reader: RegistersReader | None = None
+        # Reads sample messages; None where that is not ours to do.
+        self.sample_reader: SampleReader | None = None
         self.taking_in: TakeInDialog | None = None
         self.sheet: ConnectionSheetDialog | None = None
         self.notes: NotesDialog | None = None
@@ -200,21 +206,22 @@ class StationActions:
 
     def edit_kinds(self) -> None:
         """Let kinds of stations be edited, that of the picked one first."""
-        # Loaded late: most people never make a kind.
-        from rook_tally.desk.stations.kinds_dialog import KindsDialog
-
         station = self._model.picked
         slug = "" if station is None else station.kind.slug
-        reader = self.registers_reader
-        KindsDialog(self._theme, self._client, slug, self._parent, reader).open()
+        self._kinds_dialog(slug).open()
 
     def describe_sensor(self, sensor: Reachable) -> None:
         """Begin a kind for a sensor that is heard by Bluetooth."""
-        from rook_tally.desk.stations.kinds_dialog import KindsDialog
-
-        dialog = KindsDialog(self._theme, self._client, "", self._parent, self.registers_reader)
+        dialog = self._kinds_dialog("")
         dialog.describe(sensor)
         dialog.open()
+
+    def _kinds_dialog(self, slug: str) -> KindsDialog:
+        # Loaded late: most people never make a kind.
+        from rook_tally.desk.stations.kinds_dialog import KindsDialog
+
+        readers = self.registers_reader, self.sample_reader
+        return KindsDialog(self._theme, self._client, slug, self._parent, *readers)
 
     def show_firmware(self) -> None:
         """Show the firmware of the picked station's kind, and let it be given out."""
