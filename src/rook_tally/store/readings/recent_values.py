@@ -135,11 +135,11 @@ class RecentReadings:
         for one in ordered:
             tail.hear(one.value, most, is_good=one.quality is Quality.GOOD)
             tail.last_us = one.time_us
-            decides_nothing = decides_nothing and tail.decides_nothing
+            # Counted from the first of the window, which has none before it to have jumped from.
+            is_calm = tail.calm > SCREENED_TAIL
+            decides_nothing = decides_nothing and (is_calm or tail.decides_nothing)
         is_moving = tail.still < _STILL or not series.quantity.never_still
-        # Counted from the first of the window, which has none before it to have jumped from.
-        is_calm = tail.calm >= SCREENED_TAIL + len(ordered)
-        return is_moving and (is_calm or decides_nothing)
+        return is_moving and decides_nothing
 
     def know(self, series_id: int, near: Readings) -> None:
         """Hear of a series' last readings as the store has them, after a look at what was written
