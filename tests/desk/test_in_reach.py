@@ -476,3 +476,28 @@ def test_addresses_that_answer_are_looked_for_when_a_person_wants_it(
     press(form, QDialogButtonBox.StandardButton.Save)
     # What is asked by now is no news any more.
     qtbot.waitUntil(lambda: dialog.reach.rowCount() == 4, timeout=PATIENCE_MS)
+
+
+def test_a_search_that_fails_gives_its_button_back(window: DeskWindow, qtbot: QtBot) -> None:
+    def fails() -> tuple[Reachable, ...]:
+        raise OSError("no network")
+
+    window.address_finder = fails
+    dialog = page(window, qtbot)
+    dialog.look.click()
+    qtbot.waitUntil(dialog.look.isEnabled, timeout=PATIENCE_MS)
+    assert dialog.look.text() == "Look for addresses"
+
+
+def test_a_trial_that_fails_in_the_machine_is_said(window: DeskWindow, qtbot: QtBot) -> None:
+    def fails(settings: DoorSettings) -> DoorTrial:
+        raise OSError(f"no such device: {sort_of(settings)}")
+
+    window.trier = fails
+    dialog = page(window, qtbot)
+    dialog.new.click()
+    form = opened(qtbot, dialog, DoorDialog)
+    form.sort.setCurrentIndex(form.sort.findData("bluetooth"))
+    form.try_it.click()
+    qtbot.waitUntil(lambda: "no such device" in form.problem.text(), timeout=PATIENCE_MS)
+    assert form.try_it.isEnabled()

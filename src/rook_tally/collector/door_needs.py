@@ -33,8 +33,8 @@ Layouts: TypeAlias = Mapping[str, ByteLayout]
 
 @dataclass(frozen=True, slots=True)
 class ByRadio:
-    """What to read of each Bluetooth sensor. A station's kind says it; for a sensor that is no
-    station yet, the first kind whose name or advertised data fit."""
+    """Tells what to read of a Bluetooth sensor. A station's kind decides it; for a sensor that is
+    no station yet, the first kind decides whose name or advertised data match."""
 
     stations: Mapping[str, WantedOfSensor | None] = field(default_factory=dict)
     kinds: tuple[WantedOfSensor, ...] = ()

@@ -209,7 +209,7 @@ def _taken_apart(payload: bytes) -> _Page:
 
 @lru_cache(1024)
 def _lengths(digits: int, flags: int, count: int) -> tuple[int, ...]:
-    """How many numbers each column has."""
+    """Return the length of each column."""
     times = [count] if flags & _ON_GRID else [count - 1]
     if flags & _ON_GRID and flags & _HAS_SKIPS:
         times.insert(0, count - 1)

@@ -23,7 +23,7 @@ from rook_tally.core.workings.definitions import Working
 DOOR_NAMED_BY = (
     *("sort", "path", "url", "pattern", "adapter", "address", "unit", "root", "listen"),
 )
-"""What tells one door of a file from another."""
+"""The members by which doors of one sort are told apart in a file."""
 
 
 class SitePart(enum.Enum):

@@ -1,4 +1,4 @@
-"""What is awaited once a door was set up: the first message of its station, without Qt."""
+"""Waits for the first message of a station whose door was just set up; without Qt."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ _PATIENCE_US = 90 * SECOND_US
 
 
 class AwaitedNews(msgspec.Struct, frozen=True):
-    """How it stands: in words, whether it is over, and whom to take in now; empty for nobody."""
+    """The state of the wait in words, whether it has ended, and the sender to take in now."""
 
     words: str
     is_over: bool = False
@@ -32,7 +32,7 @@ class AwaitedStation:
         self._before = newest_of(state, station)
 
     def news(self, told: InReach) -> AwaitedNews:
-        """How it stands by now: its first reading; who can be taken in; or the step that fails."""
+        """Return the first reading, the sender that can be taken in, or the step that fails."""
         station = self.station
         if any(key == station for key, _ in told.stations):
             now = newest_of(self._state, station)

@@ -156,7 +156,7 @@ class DoorDialog(SavingDialog):
         def ask() -> None:
             try:
                 self.tried.emit(trier(settings), "")
-            except RookTallyError as error:
+            except (RookTallyError, OSError) as error:
                 self.tried.emit(None, str(error))
             except RuntimeError:
                 # The dialog was closed meanwhile: nobody wants to know any more.

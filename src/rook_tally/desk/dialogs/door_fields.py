@@ -45,7 +45,7 @@ def door_field(field: FormField, told: InReach, text: str) -> tuple[QWidget, QLi
 
 
 def offered(offer: FieldOffer, told: InReach) -> list[tuple[str, str]]:
-    """What can be picked, each with what it is."""
+    """Return the choices for a field, each with a description."""
     if offer is FieldOffer.ZONE:
         return [(name, "") for name in sorted(available_timezones())]
     if offer is FieldOffer.STATION:

@@ -25,7 +25,7 @@ class FieldSort(enum.Enum):
 
 
 class FieldOffer(enum.Enum):
-    """What is offered for a field, so that it need not be typed."""
+    """The kind of choices that a field offers."""
 
     NOTHING = "nothing"
     STATION = "station"

@@ -194,6 +194,12 @@ class InReachDialog(StoreDialog):
         def look() -> None:
             try:
                 self.answered.emit(finder())
+            except OSError as error:
+                # Nobody was asked: the button is there again, and the log says why.
+                import structlog
+
+                structlog.get_logger(__name__).warning("addresses_not_asked", why=str(error))
+                self.answered.emit(())
             except RuntimeError:
                 # The dialog was closed meanwhile: nobody wants to know any more.
                 return

@@ -39,17 +39,18 @@ async def paths_served(endpoint: Endpoint, *, is_open: bool) -> list[str]:
     DoorError
         When the address is another program's or not this machine's, or nobody answers.
     """
-    server = None
+    server = site = None
     if not is_open:
         check_free(endpoint)
         site = Site()
         core = WKCResource(site.get_resources_as_linkheader, impl_info=None)
         site.add_resource((".well-known", "core"), core)
         site.add_resource(("v1", "readings"), _Tried())
-        server = await Context.create_server_context(
-            site, bind=(endpoint.host, endpoint.port), transports=["udp6"]
-        )
     try:
+        if site is not None:
+            server = await Context.create_server_context(
+                site, bind=(endpoint.host, endpoint.port), transports=["udp6"]
+            )
         client = await Context.create_client_context(transports=["udp6"])
         try:
             host = _EVERYWHERE.get(endpoint.host, endpoint.host)
