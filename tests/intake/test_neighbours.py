@@ -43,7 +43,7 @@ class _Box(http.server.BaseHTTPRequestHandler):
         self.asked.append(self.path)
         self.send_response(200)
         self.end_headers()
-        self.wfile.write(b'{"air":\n {"t": 21.5}}' + b" " * 9_000)
+        self.wfile.write(b'{"air":\n {"t": 21.5}}\x1b[2J' + b" " * 9_000)
 
     def log_message(self, *_words: object) -> None:
         """Say nothing."""
@@ -81,6 +81,8 @@ async def test_each_is_asked_once_over_http_and_coap(box: int) -> None:
         (f"coap://127.0.0.1:{port}/air", "can be asked over CoAP"),
     ]
     assert _Box.asked == ["/"]
+    # What a stranger says clears nobody's screen.
+    assert all(one.says.isprintable() for one in found)
 
 
 async def test_where_nobody_is_nothing_is_found() -> None:

@@ -22,7 +22,7 @@ from rook_tally.cli.strays import mapped_field
 from rook_tally.core.door_settings import without_password
 from rook_tally.core.errors import DecodeError, UsageError
 from rook_tally.intake.addresses import endpoint_from
-from rook_tally.intake.bounds import shortened
+from rook_tally.intake.bounds import LONGEST_ADDRESS, plain_text, shortened
 from rook_tally.intake.decode import DecodeSettings, decoded
 from rook_tally.intake.decode.json_pointer import checked_pointer
 from rook_tally.intake.decode.regex_lines import LinePattern, line_pattern_from, pattern_by_example
@@ -459,6 +459,8 @@ def _print_trial(where: str, settings: DoorSettings) -> None:
     if trial.shown:
         typer.echo(trial.shown)
     for one in trial.values:
-        typer.echo(f"    {one.name} = {one.value}{'  is read' if one.is_read else ''}")
+        # What came from elsewhere may not steer a terminal.
+        told = plain_text(f"{one.name} = {one.value}", LONGEST_ADDRESS)
+        typer.echo(f"    {told}{'  is read' if one.is_read else ''}")
     if trial.why:
         typer.echo(trial.why, err=True)

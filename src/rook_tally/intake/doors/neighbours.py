@@ -12,7 +12,7 @@ import aiohttp
 import structlog
 
 from rook_tally.core.in_reach import Reachable, ReachSort
-from rook_tally.intake.bounds import shortened
+from rook_tally.intake.bounds import plain_text
 from rook_tally.intake.doors.poll import is_outward
 
 NEIGHBOUR_TABLE = Path("/proc/net/arp")
@@ -68,8 +68,10 @@ async def _asked(session: aiohttp.ClientSession, url: str) -> list[Reachable]:
         async with session.get(url, allow_redirects=False) as answer:
             body = await answer.content.read(_READ)
             says = " ".join(body.decode("utf-8", "replace").split())
-            words = shortened(says, _SHOWN) if answer.status == 200 else answer.reason or ""
-            return [Reachable(ReachSort.ADDRESS, url, f"{answer.status} {words}".strip())]
+            words = says if answer.status == 200 else answer.reason or ""
+            # What a stranger says is shown in a terminal too: nothing in it may steer that.
+            told = plain_text(f"{answer.status} {words}".strip(), _SHOWN)
+            return [Reachable(ReachSort.ADDRESS, url, told)]
     except (aiohttp.ClientError, TimeoutError, ValueError, OSError):
         # Nobody is there, or who is there does not speak it: that is no news.
         return []
@@ -102,7 +104,7 @@ async def _over_coap(addresses: Sequence[str], port: int) -> list[Reachable]:
         return [
             Reachable(ReachSort.ADDRESS, f"coap://{where}{path}", "can be asked over CoAP")
             for path in told
-            if path.startswith("/")
+            if path.startswith("/") and path.isprintable() and len(path) <= _SHOWN
         ]
 
     try:
