@@ -13,6 +13,7 @@ import threading
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 
@@ -98,7 +99,7 @@ def mqtt_rates(folder: Path) -> tuple[list[float], list[float]]:
     with (
         CollectorChild(where, http="127.0.0.1:0", broker="builtin:127.0.0.1:0") as collector,
         open_store(where) as store,
-        _bare_taker(folder) as (bare_port, bare_kept),
+        bare_taker(folder, 3) as bare,
     ):
         port = str(collector.mqtt).rpartition(":")[2]
 
@@ -110,13 +111,23 @@ def mqtt_rates(folder: Path) -> tuple[list[float], list[float]]:
             # Each round has moments of its own, of the last hours, as live readings are.
             begun_s = round(time.time()) - _MESSAGES * (at + 1)
             ours.append(_publish_rate(port, kept, begun_s))
-            theirs.append(_publish_rate(str(bare_port), bare_kept, begun_s))
+            theirs.append(_publish_rate(str(bare.port), bare.kept, begun_s))
     return ours, theirs
 
 
+@dataclass(frozen=True, slots=True)
+class BareTaker:
+    """A bare client that keeps what a Mosquitto of its own hands it: the broker's port, its process
+    and how many messages it has kept."""
+
+    port: int
+    pid: int
+    kept: Callable[[], int]
+
+
 @contextmanager
-def _bare_taker(folder: Path) -> Iterator[tuple[int, Callable[[], int]]]:
-    """A Mosquitto whose messages a bare client keeps: its port, and how many are kept."""
+def bare_taker(folder: Path, values: int) -> Iterator[BareTaker]:
+    """A Mosquitto whose messages of so many values a bare client keeps."""
     broker = shutil.which("mosquitto") or "/usr/sbin/mosquitto"
     settings, kept_in = folder / "bare.conf", folder / "bare.db"
     port = free_port()
@@ -130,9 +141,9 @@ def _bare_taker(folder: Path) -> Iterator[tuple[int, Callable[[], int]]]:
             rows = sqlite3.connect(kept_in)
 
             def kept() -> int:
-                return int(rows.execute("SELECT count(*) FROM reading").fetchone()[0]) // 3
+                return int(rows.execute("SELECT count(*) FROM reading").fetchone()[0]) // values
 
-            yield port, kept
+            yield BareTaker(port, taker.pid, kept)
             rows.close()
             taker.terminate()
         bare.terminate()

@@ -1,4 +1,5 @@
-"""What a thousand stations cost: the collector's share of a core, and its memory."""
+"""What a thousand stations cost a collector: while they begin, and then steadily, beside a bare
+client that keeps the same rows."""
 
 from __future__ import annotations
 
@@ -7,17 +8,19 @@ import subprocess
 import sys
 import threading
 import time
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, field
 from pathlib import Path
 
+from benchmarks.doors import bare_taker
 from rook_tally.cli.subprocesses import CollectorChild
 from rook_tally.core.quantities.kinds import PLAIN
 from rook_tally.store.base import Store
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.site import add_station, tallies, total
 
-STATIONS, EVERY_S, FOR_S = 1_000, 10, 60
-_VALUES = 5
+STATIONS, EVERY_S = 1_000, 10
+_VALUES, _ROUNDS, _FOR_S = 5, 3, 20
 _SETTLE_S = 60.0
 
 _FLEET = """
@@ -45,48 +48,66 @@ last.wait_for_publish(60)
 """
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True)
 class FleetCost:
-    """What came of it: readings sent and kept, the collector's share of a core, its most memory."""
+    """Readings sent and kept, the most memory (MB), and milliseconds of processor a message: for
+    the first of each station, then steadily, and by a bare client, in turn."""
 
-    sent: int
-    kept: int
-    core_share: float
-    memory_mb: float
+    sent: int = 0
+    kept: int = 0
+    memory_mb: float = 0.0
+    begin_ms: float = 0.0
+    steady_ms: list[float] = field(default_factory=list)
+    bare_ms: list[float] = field(default_factory=list)
 
 
 def fleet_cost(folder: Path) -> FleetCost:
-    """Let so many stations speak to a collector for a minute."""
+    """Let so many stations speak to a collector that has never heard them, and go on."""
     where = str(folder / "fleet.db")
     store = open_store(where)
     with store.write() as connection:
         for at in range(STATIONS):
             add_station(connection, f"fleet-{at}", place="Fleet", kind=PLAIN, cadence_s=EVERY_S)
-    with CollectorChild(where, http="127.0.0.1:0", broker="builtin:127.0.0.1:0") as collector:
-        port = str(collector.mqtt).rpartition(":")[2]
-        before_s, begun = cpu_s(collector.process.pid), time.monotonic()
-        words = [port, str(STATIONS), str(EVERY_S), str(FOR_S)]
-        subprocess.run([sys.executable, "-c", _FLEET, *words], check=True, timeout=300)
-        sent = STATIONS * FOR_S // EVERY_S * _VALUES
-        _wait_for(store, sent)
-        spent_s = time.monotonic() - begun
-        share = (cpu_s(collector.process.pid) - before_s) / spent_s
-        memory = _most_memory_mb(collector.process.pid)
-    kept = _kept(store)
+    told = FleetCost()
+    with (
+        CollectorChild(where, http="127.0.0.1:0", broker="builtin:127.0.0.1:0") as collector,
+        bare_taker(folder, _VALUES) as bare,
+    ):
+        port = int(str(collector.mqtt).rpartition(":")[2])
+        pid = collector.process.pid
+
+        def ours(for_s: int) -> float:
+            return _cost_ms(port, pid, lambda: _kept(store), for_s)
+
+        told.begin_ms = ours(EVERY_S)
+        _cost_ms(bare.port, bare.pid, lambda: bare.kept() * _VALUES, EVERY_S)
+        for _ in range(_ROUNDS):
+            told.steady_ms.append(ours(_FOR_S))
+            told.bare_ms.append(
+                _cost_ms(bare.port, bare.pid, lambda: bare.kept() * _VALUES, _FOR_S)
+            )
+        told.memory_mb = _most_memory_mb(pid)
+    told.sent = STATIONS * (EVERY_S + _ROUNDS * _FOR_S) // EVERY_S * _VALUES
+    told.kept = _kept(store)
     store.close()
-    return FleetCost(sent, kept, share, memory)
+    return told
+
+
+def _cost_ms(port: int, pid: int, kept: Callable[[], int], for_s: int) -> float:
+    """Milliseconds of processor that a process has for a message, all stations speaking so long."""
+    messages = STATIONS * for_s // EVERY_S
+    before_s, wanted = cpu_s(pid), kept() + messages * _VALUES
+    words = [str(port), str(STATIONS), str(EVERY_S), str(for_s)]
+    subprocess.run([sys.executable, "-c", _FLEET, *words], check=True, timeout=300)
+    until, pause = time.monotonic() + _SETTLE_S, threading.Event()
+    while kept() < wanted and time.monotonic() < until:
+        pause.wait(0.05)
+    return 1000 * (cpu_s(pid) - before_s) / messages
 
 
 def _kept(store: Store) -> int:
     with store.read() as connection:
         return total(tallies(connection)).kept
-
-
-def _wait_for(store: Store, count: int) -> None:
-    until = time.monotonic() + _SETTLE_S
-    pause = threading.Event()
-    while _kept(store) < count and time.monotonic() < until:
-        pause.wait(0.05)
 
 
 def cpu_s(pid: int) -> float:
