@@ -6,12 +6,12 @@ import asyncio
 import os
 import subprocess
 from collections.abc import Callable, Iterator
-from dataclasses import replace
 from pathlib import Path
 from types import SimpleNamespace
 from typing import Any
 
 import pytest
+from msgspec.structs import replace
 
 from rook_tally.collector.door_supervisor import DoorSupervisor
 from rook_tally.core.errors import UsageError

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import math
-from dataclasses import replace
 
 import numpy as np
 import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from rook_tally.core.alarms.conditions import judge_of
 from rook_tally.core.alarms.definitions import Scope, Watch, WatchKind

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from types import SimpleNamespace
 from typing import cast
 
+from msgspec.structs import replace
 from PySide6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
 

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from zoneinfo import ZoneInfo
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from rook_tally.core.quantities.levels import NO_LIMITS, Limits
 from rook_tally.core.quantities.limit_text import limit_sentence

@@ -159,7 +159,7 @@ def test_a_change_lost_with_it_is_not_made_twice(store: Store, client: Client) -
         assert remarks(connection) == []
 
 
-class Unsendable(SnapshotQuery):
+class Unsendable(SnapshotQuery, frozen=True):
     """A query that goes through no pipe."""
 
     def __reduce__(self) -> str:

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import replace
 from typing import TypeVar
 
 import pytest
+from msgspec.structs import replace
 
 from rook_tally.core.errors import RookTallyError, UsageError
 from rook_tally.core.quantities.unit import FAHRENHEIT

@@ -6,7 +6,6 @@ import contextlib
 import signal
 import sqlite3
 import subprocess
-from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -17,6 +16,7 @@ from alembic import command
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
 from alembic.script import ScriptDirectory
+from msgspec.structs import replace
 from sqlalchemy.engine import Connection
 
 from rook_tally.clock import now_us

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-import dataclasses
 import json
 
+import msgspec
 import pytest
 
 from rook_tally.core.alarms.alarm_states import AlarmState
@@ -125,8 +125,8 @@ def standing_face(
     """What a pane of what stands shows, while these do."""
     material = studio.material(pane(PaneKind.STANDING, *shows))
     known = studio.known(material)
-    snapshot = dataclasses.replace(known.snapshot, alarms=alarms)
-    known = dataclasses.replace(known, snapshot=snapshot)
+    snapshot = msgspec.structs.replace(known.snapshot, alarms=alarms)
+    known = msgspec.structs.replace(known, snapshot=snapshot)
     (face,) = faces_of(material.panes, known)
     assert isinstance(face.body, StandingBody)
     return face.body
@@ -140,13 +140,13 @@ def test_what_stands_says_since_when_and_whether_somebody_saw_it(studio: Studio)
 
 
 def test_what_is_shelved_is_not_told(studio: Studio) -> None:
-    shelved = dataclasses.replace(DUST, state=AlarmState.SHELVED)
+    shelved = msgspec.structs.replace(DUST, state=AlarmState.SHELVED)
     assert standing_face(studio, shelved).lines == ()
 
 
 def test_a_pane_that_names_series_tells_of_those_only(studio: Studio) -> None:
-    dust = dataclasses.replace(DUST, series_id=studio.series["glaze-dust", "pm25"].id)
-    kiln = dataclasses.replace(KILN, series_id=studio.series["kiln-probe", "temp"].id)
+    dust = msgspec.structs.replace(DUST, series_id=studio.series["glaze-dust", "pm25"].id)
+    kiln = msgspec.structs.replace(KILN, series_id=studio.series["kiln-probe", "temp"].id)
     told = standing_face(studio, dust, kiln, shows=("temperature@kiln-room",))
     assert [line.name for line in told.lines] == ["Kiln overrun"]
 

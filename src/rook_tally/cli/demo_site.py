@@ -5,9 +5,9 @@ from __future__ import annotations
 import multiprocessing
 from collections.abc import Callable, Iterator
 from concurrent.futures import ProcessPoolExecutor
-from dataclasses import replace
 from zoneinfo import ZoneInfo
 
+from msgspec.structs import replace
 from sqlalchemy.engine import Connection
 
 from rook_tally.bench.calibrate import PointRow, new_point, record_of

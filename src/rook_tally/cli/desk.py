@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import importlib
 import os
 import sys
@@ -38,6 +39,8 @@ def check_display() -> None:
 def run_desk(where: str, *, collect_too: bool, until_painted: bool = False) -> int:
     """Open the window on a store, with a collector as our child when none is heard."""
     check_display()
+    # What is loaded until the first picture stands stays for good: looked through once, after it.
+    gc.disable()
     store = open_store(where)
     child = None
     try:
@@ -55,6 +58,7 @@ def run_desk(where: str, *, collect_too: bool, until_painted: bool = False) -> i
         if child is not None:
             child.end()
         store.close()
+        gc.enable()
     if code == _RESTORES:
         _restore_and_open(where)
     return code
@@ -82,6 +86,8 @@ def _restore_and_open(where: str) -> None:
 def run_wall(where: str, sheet: str, *, full_screen: bool, screen: str) -> int:
     """Open the window at the Wall, or only show its sheets, beside a window that may be open."""
     check_display()
+    # What is loaded until the first picture stands stays for good: looked through once, after it.
+    gc.disable()
     store = open_store(where)
     child = None
     try:
@@ -177,13 +183,13 @@ def _load_what_needs_no_qt() -> None:
 
 
 def _end_at_first_picture(window: DeskWindow) -> None:
-    """Print a line once a cell of the Ledger stands in the picture, then close."""
+    """Print a line once a cell of the Ledger and its day stand in the picture, then close."""
     from PySide6.QtCore import QTimer
 
     model = window.ledger.model
 
     def painted(row: int, column: int) -> None:
-        if model.cell(row, column) is not None:
+        if model.cell(row, column) is not None and window.state.ribbons:
             window.ledger.table.cells.on_painted = None
             sys.stdout.write("painted\n")
             sys.stdout.flush()

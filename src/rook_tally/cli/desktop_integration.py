@@ -154,6 +154,7 @@ def _settle_in(window: DeskWindow) -> None:
     ProposalLook(window)
     # What has been loaded stays for good: looking through it again takes as long as three frames.
     gc.freeze()
+    gc.enable()
     if QSystemTrayIcon.isSystemTrayAvailable():
         from rook_tally.desk.app.tray import Tray
 

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 
 import msgspec
 import typer
+from msgspec.structs import replace
 from sqlalchemy.engine import Connection
 
 from rook_tally.cli.changing import changing

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import msgspec
 
 
-@dataclass(frozen=True, slots=True)
-class WallWish:
+class WallWish(msgspec.Struct, frozen=True):
     """Holds the sheet to begin with, whether the window shows sheets alone, and on which screen."""
 
     sheet: str

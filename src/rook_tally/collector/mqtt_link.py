@@ -7,11 +7,11 @@ import asyncio
 import contextlib
 import uuid
 from collections.abc import Callable
-from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
 import structlog
+from msgspec.structs import replace
 
 from rook_tally.clock import now_us
 from rook_tally.collector.door_needs import topic_patterns

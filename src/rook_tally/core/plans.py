@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+
+import msgspec
 
 from rook_tally.core.errors import UsageError
 
@@ -17,8 +18,7 @@ _PNG, _JPEG = b"\x89PNG\r\n\x1a\n", b"\xff\xd8"
 _FRAMES = frozenset(range(0xC0, 0xD0)) - {0xC4, 0xC8, 0xCC}
 
 
-@dataclass(frozen=True, slots=True)
-class KeptPicture:
+class KeptPicture(msgspec.Struct, frozen=True):
     """A picture as it is kept: a PNG or a JPEG, and its size in pixels."""
 
     body: bytes
@@ -27,8 +27,7 @@ class KeptPicture:
     height: int
 
 
-@dataclass(frozen=True, slots=True)
-class Plan:
+class Plan(msgspec.Struct, frozen=True):
     """A plan. `marks` are where stations hang on it, by their ids: shares of its width and height
     from its upper left corner."""
 
@@ -37,7 +36,7 @@ class Plan:
     picture_id: int
     width: int
     height: int
-    marks: Mapping[int, tuple[float, float]] = field(default_factory=dict)
+    marks: Mapping[int, tuple[float, float]] = msgspec.field(default_factory=dict)
 
 
 def checked_picture(body: bytes) -> KeptPicture:

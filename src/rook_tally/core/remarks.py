@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+import msgspec
 
 from rook_tally.core.errors import UsageError
 
@@ -12,8 +13,7 @@ SHADES = 6
 LONGEST_TEXT = 400
 
 
-@dataclass(frozen=True, slots=True)
-class Remark:
+class Remark(msgspec.Struct, frozen=True):
     """A pin, or a span when it has an end. `shade` is the number of its colour.
 
     `place` names the place it is about; None when it is about the whole site. `id` is 0 until it is

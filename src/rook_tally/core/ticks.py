@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from datetime import datetime, timedelta, tzinfo
+
+import msgspec
 
 from rook_tally.core.moment_words import clock_words, day_words
 from rook_tally.core.timestamps import datetime_from_time_us, time_us_from_datetime
@@ -34,8 +35,7 @@ _STEPS_MONTHS = (1, 2, 3, 6, 12, 24, 60, 120, 240, 600, 1200)
 _MONTH_S = 30.44 * _DAY_S
 
 
-@dataclass(frozen=True, slots=True)
-class TimeTick:
+class TimeTick(msgspec.Struct, frozen=True):
     """A mark on a time axis and what is written at it."""
 
     time_us: int

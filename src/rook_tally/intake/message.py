@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import enum
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from itertools import count, repeat
 
 import msgspec
+from msgspec.structs import replace
 
 from rook_tally.store.site import Problem as Problem
 
@@ -23,8 +24,7 @@ class BodyFormat(enum.Enum):
     ENVIRONMENTAL = "text/x-environmental-sensing"
 
 
-@dataclass(frozen=True, slots=True)
-class Message:
+class Message(msgspec.Struct, frozen=True):
     """A message as it came through a door.
 
     Attributes
@@ -87,8 +87,7 @@ class RejectedValue:
     count: int = 1
 
 
-@dataclass(frozen=True, slots=True)
-class StationAttribute:
+class StationAttribute(msgspec.Struct, frozen=True):
     """An attribute that a station reports: `name` is `firmware`, `status` or `controls.NAME`."""
 
     at: int

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Collection
-from dataclasses import dataclass
+
+import msgspec
 
 from rook_tally.wall.pane_data import PaneData
 from rook_tally.wall.site_snapshot import SiteSnapshot
 
 
-@dataclass(frozen=True, slots=True)
-class PaneContext:
+class PaneContext(msgspec.Struct, frozen=True):
     """The site at a moment, and the past that its panes need.
 
     `trial` are ids of series whose newest value is only tried out.

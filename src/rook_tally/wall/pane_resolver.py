@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+
+import msgspec
 
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.named_series import Group, slug_of
@@ -17,8 +18,7 @@ from rook_tally.store.workings import names_of
 from rook_tally.wall.texts import tr
 
 
-@dataclass(frozen=True, slots=True)
-class ResolvedPane:
+class ResolvedPane(msgspec.Struct, frozen=True):
     """A pane with what it shows.
 
     `shown` are series, and stations among lamps, in order; `texts` are the stretches of a words

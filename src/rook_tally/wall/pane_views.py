@@ -6,6 +6,8 @@ import enum
 from dataclasses import dataclass, field
 from typing import TypeAlias
 
+import msgspec
+
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.series.envelope import Envelope
 from rook_tally.core.series.freshness import Freshness
@@ -194,8 +196,7 @@ class DayBody:
     high_at: str
 
 
-@dataclass(frozen=True, slots=True)
-class PlanMark:
+class PlanMark(msgspec.Struct, frozen=True):
     """A station on a plan.
 
     Attributes
@@ -215,8 +216,7 @@ class PlanMark:
     note: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class PlanBody:
+class PlanBody(msgspec.Struct, frozen=True):
     """A plan with what hangs on it; `picture_id` is that of its picture in the store."""
 
     picture_id: int

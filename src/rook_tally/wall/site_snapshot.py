@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from zoneinfo import ZoneInfo
+
+import msgspec
 
 from rook_tally.core.arrays import TimeArray
 from rook_tally.core.moment_words import clock_words
@@ -18,8 +19,7 @@ from rook_tally.store.readings import Latest
 from rook_tally.store.site import Site, Station
 
 
-@dataclass(frozen=True, slots=True)
-class SiteSnapshot:
+class SiteSnapshot(msgspec.Struct, frozen=True):
     """The site at `now_us`; nothing later is known of it.
 
     Attributes
@@ -35,9 +35,9 @@ class SiteSnapshot:
     now_us: int
     latest: Mapping[int, Latest]
     alarms: tuple[ActiveAlarm, ...] = ()
-    ribbons: Mapping[int, Envelope] = field(default_factory=dict)
-    reports: Mapping[int, TimeArray] = field(default_factory=dict)
-    heard: dict[int, int] = field(default_factory=dict)
+    ribbons: Mapping[int, Envelope] = msgspec.field(default_factory=dict)
+    reports: Mapping[int, TimeArray] = msgspec.field(default_factory=dict)
+    heard: dict[int, int] = msgspec.field(default_factory=dict)
 
     @property
     def zone(self) -> ZoneInfo:

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import tomllib
-from dataclasses import replace
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.bluetooth_map import (

@@ -5,9 +5,9 @@ from __future__ import annotations
 import ast
 import json
 import subprocess
-from dataclasses import replace
 
 import pytest
+from msgspec.structs import replace
 
 from rook_tally.core.quantities.connection_sheet import (
     HIDDEN_KEY,

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import json
-from dataclasses import replace
 from importlib import resources
 from typing import Any
 
 import pytest
 from jsonschema import Draft7Validator
+from msgspec.structs import replace
 
 from rook_tally.core.quantities.kinds import KINDS
 from rook_tally.core.things.describing import DescribedStation, thing_description

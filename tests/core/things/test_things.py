@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import json
-from dataclasses import replace
 from typing import Any
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.byte_layout import ByteLayout, LayoutField, NumberType

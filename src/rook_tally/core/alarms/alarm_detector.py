@@ -9,8 +9,8 @@ running delay away, and never clears. All rules are our own.
 from __future__ import annotations
 
 import enum
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from rook_tally.core.arrays import BoolArray, FloatArray, IntArray, TimeArray
@@ -33,8 +33,7 @@ class Direction(enum.Enum):
     BOTH = "both"
 
 
-@dataclass(frozen=True, slots=True)
-class AlarmThresholds:
+class AlarmThresholds(msgspec.Struct, frozen=True):
     """When a watched number rings and clears.
 
     ValueError when the clearing limit lies beyond the limit or a delay is negative.

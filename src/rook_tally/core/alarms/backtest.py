@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import tzinfo
 
 import numpy as np
+from msgspec.structs import replace
 
 from rook_tally.core.alarms.alarm_detector import (
     NEVER,

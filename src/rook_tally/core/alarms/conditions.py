@@ -7,8 +7,8 @@ one logic (`core.watching`) rings and clears for all of them.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from rook_tally.core.alarms.alarm_detector import AlarmThresholds, rate_per_h
@@ -28,8 +28,7 @@ _FEWEST_FOR_USUAL = 20
 _HOUR_S = HOUR_US / 1e6
 
 
-@dataclass(frozen=True, slots=True)
-class Condition:
+class Condition(msgspec.Struct, frozen=True):
     """The condition of one series: `number_of` its readings against `terms`.
 
     Attributes

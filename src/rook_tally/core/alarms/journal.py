@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import enum
-from dataclasses import dataclass
+
+import msgspec
 
 from rook_tally.core.quantities.levels import Level
 
@@ -34,8 +35,7 @@ class JournalKind(enum.Enum):
     DUTY = "duty"
 
 
-@dataclass(frozen=True, slots=True)
-class Entry:
+class Entry(msgspec.Struct, frozen=True):
     """A line of the journal: what happened to which watch, where, how bad, and in words."""
 
     time_us: int

@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
+
+import msgspec
+from msgspec.structs import replace
 
 from rook_tally.core.alarms.conditions import Condition, judge_of
 from rook_tally.core.alarms.definitions import Guard, Scope, Watch, WatchKind
@@ -24,8 +27,7 @@ class BoundGuard:
     max_age_s: float
 
 
-@dataclass(frozen=True, slots=True)
-class WatchedSeries:
+class WatchedSeries(msgspec.Struct, frozen=True):
     """A watch at one series, ready to judge it."""
 
     watch: Watch

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import enum
-from dataclasses import dataclass
+
+import msgspec
 
 from rook_tally.core.alarms.definitions import Guard, RunControl, Scope, Watch, WatchKind
 from rook_tally.core.hours_of_day import HoursOfDay
@@ -41,8 +42,7 @@ class Part(enum.Enum):
     AT_MOST = "at most"
 
 
-@dataclass(frozen=True, slots=True)
-class Piece:
+class Piece(msgspec.Struct, frozen=True):
     """A piece of the sentence: plain words, or words that stand for a part."""
 
     text: str

@@ -10,6 +10,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import fields
 from typing import Any
 
+import msgspec
 import numpy as np
 from msgspec.structs import asdict
 
@@ -37,7 +38,9 @@ def _readings(
 
 
 def _fields(one: Any) -> dict[str, Any]:
-    """The members of a dataclass, by name; not `dataclasses.asdict`, which copies every array."""
+    """The members of a value, by name; not `dataclasses.asdict`, which copies every array."""
+    if isinstance(one, msgspec.Struct):
+        return asdict(one)
     return {field.name: getattr(one, field.name) for field in fields(one)}
 
 

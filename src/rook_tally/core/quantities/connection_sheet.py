@@ -5,8 +5,9 @@ from __future__ import annotations
 import enum
 import json
 from collections.abc import Mapping
-from dataclasses import dataclass
 from importlib import resources
+
+import msgspec
 
 from rook_tally.core.quantities.quantity import Quantity, QuantityScale
 
@@ -46,8 +47,7 @@ _LOOPS = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class ConnectionSheet:
+class ConnectionSheet(msgspec.Struct, frozen=True):
     """A station's own: where it sends to, and what.
 
     `http` is host and port, `mqtt_host` and `mqtt_port` the broker's; `example` is a message it

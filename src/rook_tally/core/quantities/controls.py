@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import enum
 import math
-from dataclasses import dataclass
+
+import msgspec
 
 from rook_tally.core.errors import UsageError
 
@@ -34,8 +35,7 @@ _SWITCH_WORDS = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class Control:
+class Control(msgspec.Struct, frozen=True):
     """A switch, number, choice or button of a kind.
 
     Attributes

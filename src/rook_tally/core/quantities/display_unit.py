@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+
+import msgspec
 
 from rook_tally.core.quantities.number_format import figure
 from rook_tally.core.quantities.quantity import Quantity, QuantityScale
 from rook_tally.core.quantities.unit import Number, Unit
 
 
-@dataclass(frozen=True, slots=True)
-class DisplayUnit:
+class DisplayUnit(msgspec.Struct, frozen=True):
     """A quantity in the unit a person picked. Everything is kept and reckoned in the base unit."""
 
     quantity: Quantity

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import math
 import re
-from dataclasses import dataclass, fields, replace
 
 import msgspec
+from msgspec.structs import replace
 
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.display_unit import DisplayUnit
@@ -17,8 +17,7 @@ _KEPT = "the field stays as it was"
 _BETWEEN = re.compile(r"\s*(?:\.\.|…|\bto\b|;|\s)\s*")
 
 
-@dataclass(frozen=True, slots=True)
-class FieldWords:
+class FieldWords(msgspec.Struct, frozen=True):
     """The settings of a field as typed; None leaves one as it is, an empty text takes it back."""
 
     title: str | None = None
@@ -30,7 +29,7 @@ class FieldWords:
     left_out: bool | None = None
 
 
-FIELDS = tuple(one.name for one in fields(FieldWords))
+FIELDS = FieldWords.__struct_fields__
 
 
 def settings_from(words: FieldWords, before: SeriesSettings, shown: DisplayUnit) -> SeriesSettings:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import msgspec
 
 from rook_tally.core.quantities.bluetooth_map import BluetoothMap
 from rook_tally.core.quantities.byte_layout import ByteLayout
@@ -11,8 +11,7 @@ from rook_tally.core.quantities.json_shape import JsonShape
 from rook_tally.core.quantities.modbus_map import ModbusRegister
 
 
-@dataclass(frozen=True, slots=True)
-class Field:
+class Field(msgspec.Struct, frozen=True):
     """One value in a station's message: its name on the wire, what it measures, in which unit.
 
     `accuracy` and `believable` are this sort's own, in the quantity's base unit; None means the
@@ -27,8 +26,7 @@ class Field:
     colour: int | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Kind:
+class Kind(msgspec.Struct, frozen=True):
     """A sort of station: how often it reports, which fields it has and what it can be told.
 
     `layout` is that of its messages where they are bytes, `shape` where they are JSON and not in

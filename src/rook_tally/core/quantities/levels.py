@@ -5,11 +5,12 @@ from __future__ import annotations
 import enum
 import itertools
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
 from datetime import datetime, time, timedelta
 from zoneinfo import ZoneInfo
 
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 
 from rook_tally.core.arrays import FloatArray, IntArray, TimeArray
 from rook_tally.core.hours_of_day import HoursOfDay, is_within_hours, within_hours
@@ -37,8 +38,7 @@ Four = tuple[float | None, float | None, float | None, float | None]
 _NONE: Four = (None, None, None, None)
 
 
-@dataclass(frozen=True, slots=True)
-class HourLimits:
+class HourLimits(msgspec.Struct, frozen=True):
     """Limits that hold at some hours in place of those of the whole day, such as of a night's
     noise."""
 
@@ -50,8 +50,7 @@ class HourLimits:
         _check(self.above, self.below)
 
 
-@dataclass(frozen=True, slots=True)
-class Limits:
+class Limits(msgspec.Struct, frozen=True):
     """Where levels 1–4 begin, upwards (`above`) and downwards (`below`), in the base unit.
 
     A level begins at its limit: `above=(…, 25, …)` makes exactly 25 raised. None leaves a

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+import msgspec
 
 from rook_tally.core.quantities.guidelines import GUIDELINES, Guideline
 from rook_tally.core.quantities.levels import Four, Limits
@@ -11,8 +12,7 @@ from rook_tally.core.quantities.levels import Four, Limits
 _NONE: Four = (None, None, None, None)
 
 
-@dataclass(frozen=True, slots=True)
-class LimitPreset:
+class LimitPreset(msgspec.Struct, frozen=True):
     """Published limits: `name` for commands, `title` and `source` for people."""
 
     name: str

@@ -6,9 +6,9 @@ from __future__ import annotations
 import enum
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
 
 import msgspec
+from msgspec.structs import replace
 
 from rook_tally.core.errors import UsageError
 from rook_tally.core.hours_of_day import HoursOfDay
@@ -49,8 +49,7 @@ class LimitScope(msgspec.Struct, frozen=True, kw_only=True):
     working: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class LimitsInForce:
+class LimitsInForce(msgspec.Struct, frozen=True):
     """Limits, where they come from, and the place whose they are; empty for other origins."""
 
     limits: Limits

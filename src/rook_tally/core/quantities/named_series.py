@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 from functools import lru_cache
+
+import msgspec
 
 from rook_tally.core.quantities.quantity import Quantity
 
@@ -21,8 +22,7 @@ def slug_of(name: str) -> str:
     return re.sub(r"[^\w]+", "-", name.casefold().replace("_", "-"), flags=re.UNICODE).strip("-")
 
 
-@dataclass(frozen=True, slots=True)
-class NamedSeries:
+class NamedSeries(msgspec.Struct, frozen=True):
     """A series as references see it; `maintenance_us` is from when to when its station is, or was
     last, under maintenance."""
 
@@ -37,8 +37,7 @@ class NamedSeries:
     maintenance_us: tuple[int, int] | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Group:
+class Group(msgspec.Struct, frozen=True):
     """A named set of places, or of series told as place, quantity, station and field."""
 
     name: str

@@ -6,7 +6,8 @@ The table itself is in `registry`; this module says what a row holds and finds r
 from __future__ import annotations
 
 import enum
-from dataclasses import dataclass
+
+import msgspec
 
 from rook_tally.core.quantities.averaging import Averaging
 from rook_tally.core.quantities.levels import NO_LIMITS, Limits
@@ -27,8 +28,7 @@ class Where(enum.Enum):
     ANYWHERE = "anywhere"
 
 
-@dataclass(frozen=True, slots=True)
-class Quantity:
+class Quantity(msgspec.Struct, frozen=True):
     """One row of the registry. All numbers are in the base unit, `units[0]`.
 
     Attributes

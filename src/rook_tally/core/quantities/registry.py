@@ -6,7 +6,7 @@ application defaults, meant to be changed. Accuracies are those of ordinary low-
 
 from __future__ import annotations
 
-from dataclasses import replace
+from msgspec.structs import replace
 
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.averaging import Averaging

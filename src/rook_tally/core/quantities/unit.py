@@ -7,9 +7,10 @@ are exact by definition (SI brochure; NIST SP 811 for inch, mile, knot, mmHg and
 from __future__ import annotations
 
 import enum
-from dataclasses import dataclass
 from functools import lru_cache
 from typing import TypeVar
+
+import msgspec
 
 from rook_tally.core.arrays import FloatArray
 
@@ -49,8 +50,7 @@ class Dimension(enum.Enum):
     WORKED_OUT = "worked out"
 
 
-@dataclass(frozen=True, slots=True)
-class Unit:
+class Unit(msgspec.Struct, frozen=True):
     """A unit: base value = value × factor + offset.
 
     `symbol` is what is shown; `names` are the spellings accepted on the wire besides it. Where base

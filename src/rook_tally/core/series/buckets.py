@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
-
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 
 from rook_tally.core.arrays import FloatArray, IntArray, TimeArray
 from rook_tally.core.quantities.averaging import (
@@ -19,8 +19,7 @@ from rook_tally.core.series.readings import Readings
 from rook_tally.core.timestamps import SECOND_US
 
 
-@dataclass(frozen=True, slots=True)
-class Buckets:
+class Buckets(msgspec.Struct, frozen=True):
     """Summaries of equal stretches that follow one another.
 
     Attributes

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
 
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 
 from rook_tally.core.arrays import FloatArray, TimeArray
 from rook_tally.core.errors import UsageError
@@ -17,8 +18,7 @@ from rook_tally.core.series.envelope import Envelope, envelope_of_readings
 from rook_tally.core.series.readings import Readings
 
 
-@dataclass(frozen=True, slots=True)
-class Correction:
+class Correction(msgspec.Struct, frozen=True):
     """From a moment on: shown = gain × raw + offset, until the next one begins."""
 
     from_us: int
@@ -33,8 +33,7 @@ class Correction:
             )
 
 
-@dataclass(frozen=True, slots=True)
-class CorrectionUncertainty:
+class CorrectionUncertainty(msgspec.Struct, frozen=True):
     """Standard errors of a correction's gain and offset, and their covariance; base unit."""
 
     se_gain: float

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
-
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 
 from rook_tally.core.arrays import FloatArray, IntArray, TimeArray
 from rook_tally.core.quantities.averaging import Averaging, component_of, value_of
@@ -13,8 +13,7 @@ from rook_tally.core.series.gaps import gaps_of_times
 from rook_tally.core.series.readings import Readings
 
 
-@dataclass(frozen=True, slots=True)
-class Envelope:
+class Envelope(msgspec.Struct, frozen=True):
     """Lowest, mean and highest per column of a window [start, end).
 
     Attributes

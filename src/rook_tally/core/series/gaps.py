@@ -6,9 +6,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import lru_cache
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -31,8 +31,7 @@ def longest_gap_us(cadence_s: float) -> int:
     return microseconds(max_gap_s(cadence_s))
 
 
-@dataclass(frozen=True, slots=True)
-class Runs:
+class Runs(msgspec.Struct, frozen=True):
     """Runs of good readings: first and last moment and number of readings of each, (K,) int64."""
 
     first_us: TimeArray

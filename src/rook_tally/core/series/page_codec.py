@@ -14,10 +14,10 @@ import itertools
 import struct
 import zlib
 from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any, NamedTuple
 
+import msgspec
 import numpy as np
 
 from rook_tally.core.arrays import FloatArray, TimeArray
@@ -163,8 +163,7 @@ def _format_of(payload: bytes) -> int:
     return int(number)
 
 
-@dataclass(frozen=True, slots=True)
-class _Page:
+class _Page(msgspec.Struct, frozen=True):
     """A payload taken apart: what its header says, and the planes of each of its columns."""
 
     digits: int

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import enum
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from rook_tally.core.arrays import BoolArray, FloatArray, QualityArray, TimeArray, are_finite
@@ -37,8 +37,7 @@ _WORDING = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class Readings:
+class Readings(msgspec.Struct, frozen=True):
     """Readings of one series, ordered by time.
 
     Attributes

@@ -5,8 +5,6 @@ All work on good readings of one run; a gap parts what is judged together.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import msgspec
 import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
@@ -28,8 +26,7 @@ class Stuck(msgspec.Struct, frozen=True):
     value: float
 
 
-@dataclass(frozen=True, slots=True)
-class _Good:
+class _Good(msgspec.Struct, frozen=True):
     """Good readings in order, their rows, and before which of them a new run begins."""
 
     time_us: IntArray

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 
 from rook_tally.core.quantities.averaging import (
     Averaging,
@@ -21,8 +22,7 @@ from rook_tally.core.series.readings import Readings
 from rook_tally.core.series.statistics import Window, mean_component_of, mean_of, pieces_of
 
 
-@dataclass(frozen=True, slots=True)
-class SpanStatistics:
+class SpanStatistics(msgspec.Struct, frozen=True):
     """Totals of a span, in the base unit; NaN where nothing is known.
 
     Attributes

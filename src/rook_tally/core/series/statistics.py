@@ -15,8 +15,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from rook_tally.core.arrays import FloatArray, inner, quantiles_of
@@ -34,8 +34,7 @@ from rook_tally.core.timestamps import SECOND_US
 HOUR_S = 3600.0
 
 
-@dataclass(frozen=True, slots=True)
-class Window:
+class Window(msgspec.Struct, frozen=True):
     """The stretch a statistic is about, half-open [start, end); None leaves an edge open."""
 
     start_us: int | None = None
@@ -49,8 +48,7 @@ EVERYTHING = Window()
 _BLOCK = 1 << 14
 
 
-@dataclass(frozen=True, slots=True)
-class Pieces:
+class Pieces(msgspec.Struct, frozen=True):
     """Straight pieces under the readings of a window, (P,) each.
 
     `length_s` is a piece's length, float64; `left` and `right` its end components, which are the
@@ -77,16 +75,14 @@ class Pieces:
         return left, right
 
 
-@dataclass(frozen=True, slots=True)
-class Extreme:
+class Extreme(msgspec.Struct, frozen=True):
     """A lowest or highest reading and its moment; both None when there is none."""
 
     value: float | None
     time_us: int | None
 
 
-@dataclass(frozen=True, slots=True)
-class Completeness:
+class Completeness(msgspec.Struct, frozen=True):
     """Share of the expected readings that came: by count, and by time covered (both 0–1)."""
 
     heard: int

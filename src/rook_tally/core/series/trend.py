@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+
+import msgspec
 
 from rook_tally.core.series.gaps import cleaned
 from rook_tally.core.series.readings import Readings
@@ -14,8 +15,7 @@ SURE_STANDARD_ERRORS = 2.0
 FEWEST_READINGS = 5
 
 
-@dataclass(frozen=True, slots=True)
-class Trend:
+class Trend(msgspec.Struct, frozen=True):
     """A straight line through readings: slope and its standard error, unit per hour."""
 
     per_hour: float

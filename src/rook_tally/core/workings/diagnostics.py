@@ -2,21 +2,19 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import msgspec
 
 from rook_tally.core.errors import UsageError
 
 
-@dataclass(frozen=True, slots=True)
-class TextRange:
+class TextRange(msgspec.Struct, frozen=True):
     """Where something stands in a formula: characters [start, end)."""
 
     start: int
     end: int
 
 
-@dataclass(frozen=True, slots=True)
-class Diagnostic:
+class Diagnostic(msgspec.Struct, frozen=True):
     """Something said of a part of a formula, and what could be done about it."""
 
     at: TextRange

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import enum
 from collections.abc import Callable
-from dataclasses import dataclass
+
+import msgspec
 
 
 class Section(enum.Enum):
@@ -22,8 +23,7 @@ class Section(enum.Enum):
     STATIONS = "Stations"
 
 
-@dataclass(frozen=True, slots=True)
-class Action:
+class Action(msgspec.Struct, frozen=True):
     """Something to do: in words, by these keys, by this call."""
 
     section: Section

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from datetime import datetime, time, timedelta, tzinfo
 
 import msgspec
@@ -34,8 +33,7 @@ def shelves(now_us: int, zone: tzinfo) -> list[tuple[str, int]]:
     ]
 
 
-@dataclass(frozen=True, slots=True)
-class RequestOfAlarm:
+class RequestOfAlarm(msgspec.Struct, frozen=True):
     """Acknowledge, shelve or take off the shelf what a watch rang; of one series or of all."""
 
     sort: RequestKind

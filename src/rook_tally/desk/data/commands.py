@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.quantities.quantity import Quantity
@@ -29,8 +28,7 @@ from rook_tally.store.site import (
 )
 
 
-@dataclass(frozen=True, slots=True)
-class SaveRemark:
+class SaveRemark(msgspec.Struct, frozen=True):
     """A remark shall be written down, or altered when it has an id."""
 
     remark: Remark
@@ -55,8 +53,7 @@ class SaveRemark:
         return SavedResult(tr("{0} “{1}” changed", sort, kept.text), SaveRemark(before, kept), kept)
 
 
-@dataclass(frozen=True, slots=True)
-class RemoveRemark:
+class RemoveRemark(msgspec.Struct, frozen=True):
     """A remark shall be deleted."""
 
     remark_id: int
@@ -72,8 +69,7 @@ class RemoveRemark:
         return UndoableResult(tr("{0} “{1}” deleted", sort, gone.text), SaveRemark(gone))
 
 
-@dataclass(frozen=True, slots=True)
-class Correct:
+class Correct(msgspec.Struct, frozen=True):
     """A series shall be corrected from a moment on. `base` is the correction that held there when
     the person looked: what they gave lies on top of it."""
 
@@ -117,8 +113,7 @@ class Correct:
         return UndoableResult(words, _correct_as(self.series, before, self.correction))
 
 
-@dataclass(frozen=True, slots=True)
-class WithdrawCorrection:
+class WithdrawCorrection(msgspec.Struct, frozen=True):
     """A correction shall be taken out of the list."""
 
     series: Series
@@ -147,8 +142,7 @@ def _correct_as(series: Series, entry: CorrectionEntry, base: Correction | None)
     return Correct(series, entry.correction, entry.who, entry.why, entry.made_us, base)
 
 
-@dataclass(frozen=True, slots=True)
-class Overrule:
+class Overrule(msgspec.Struct, frozen=True):
     """Readings of stretches [from, to) shall count as good, or as suspect."""
 
     series: Series
@@ -184,8 +178,7 @@ class Overrule:
         return UndoableResult(words, _Restate(self.series, tuple(made), tuple(replaced)))
 
 
-@dataclass(frozen=True, slots=True)
-class _Restate:
+class _Restate(msgspec.Struct, frozen=True):
     """Some words on readings are taken back, others spoken again."""
 
     series: Series
@@ -214,8 +207,7 @@ class _Restate:
         return UndoableResult(words, _Restate(self.series, again, gone))
 
 
-@dataclass(frozen=True, slots=True)
-class ShowInUnit:
+class ShowInUnit(msgspec.Struct, frozen=True):
     """A quantity shall be shown in another unit, everywhere."""
 
     quantity: Quantity

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import msgspec
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.door_settings import DoorSettings, door_name, running_door
@@ -27,8 +28,7 @@ from rook_tally.store.site.in_reach import in_reach
 from rook_tally.store.site.places import station_places
 
 
-@dataclass(frozen=True, slots=True)
-class InReach:
+class InReach(msgspec.Struct, frozen=True):
     """What is in reach, and the doors.
 
     Attributes

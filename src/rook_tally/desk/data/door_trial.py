@@ -3,8 +3,9 @@ be read."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Protocol
+
+import msgspec
 
 from rook_tally.core.door_settings import DoorSettings, ModbusSetting
 from rook_tally.core.in_reach import Reachable
@@ -12,8 +13,7 @@ from rook_tally.core.quantities.kinds import Kind
 from rook_tally.core.quantities.modbus_map import RegisterTable
 
 
-@dataclass(frozen=True, slots=True)
-class TriedValue:
+class TriedValue(msgspec.Struct, frozen=True):
     """A value of an answer. `pointer` is where it stands in JSON, empty where there is none to
     pick; `name` what it would be called; `is_read` says that the settings read it already."""
 
@@ -23,8 +23,7 @@ class TriedValue:
     is_read: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class DoorTrial:
+class DoorTrial(msgspec.Struct, frozen=True):
     """What came: the answer as it is, its values, and what is wrong with it; empty for nothing.
     `pattern` is one for its lines, made by their example, where the settings have none and need
     one."""

@@ -4,7 +4,6 @@ over a turn to another thing, a closed window and a crash; the store never holds
 from __future__ import annotations
 
 import threading
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Generic, TypeVar
 
@@ -18,8 +17,7 @@ NEW = "+"
 """Keys of what was never saved begin with this."""
 
 
-@dataclass(frozen=True, slots=True)
-class Draft(Generic[T]):
+class Draft(msgspec.Struct, Generic[T], frozen=True):
     """A thing as a person has it, and as it stood in the store when they began; None for new."""
 
     value: T

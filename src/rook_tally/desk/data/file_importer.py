@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import enum
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Protocol
+
+import msgspec
 
 from rook_tally.core.errors import UsageError
 from rook_tally.core.progress import Progress
@@ -15,8 +16,7 @@ from rook_tally.desk.data.texts import tr
 _MOST_ABOVE = 10_000
 
 
-@dataclass(frozen=True, slots=True)
-class FileToImport:
+class FileToImport(msgspec.Struct, frozen=True):
     """A CSV file and what a person says of it. `columns` are COLUMN=QUANTITY:UNIT parted by blanks,
     empty as their names say; or `mapping` says column, quantity and unit. `dates` is a `DateOrder`,
     `numbers` a `NumberStyle`, or empty to find it out. `time_column` holds the time and
@@ -35,8 +35,7 @@ class FileToImport:
     skip: int | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class ImportAnswer:
+class ImportAnswer(msgspec.Struct, frozen=True):
     """The result of a file in words, and the number of its import; 0 when nothing was written."""
 
     words: str
@@ -51,8 +50,7 @@ class ColumnRole(enum.Enum):
     STATION = enum.auto()
 
 
-@dataclass(frozen=True, slots=True)
-class ColumnLook:
+class ColumnLook(msgspec.Struct, frozen=True):
     """A column as it is found: its first cells, and what its name and they say it is; `quantity` is
     empty when nothing does, and where it holds no readings."""
 

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.quantities.levels import Limits
@@ -14,8 +13,7 @@ from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.store.workings import limits_set, set_limits
 
 
-@dataclass(frozen=True, slots=True)
-class SaveLimits:
+class SaveLimits(msgspec.Struct, frozen=True):
     """Limits shall be set for a scope; None takes back what is set there. `name` says which."""
 
     scope: LimitScope

@@ -5,7 +5,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+
+import msgspec
+from msgspec.structs import replace
 
 from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.levels import Level, Limits
@@ -19,8 +21,7 @@ from rook_tally.store.site import Series
 _STEPS = 200
 
 
-@dataclass(frozen=True, slots=True)
-class LimitLine:
+class LimitLine(msgspec.Struct, frozen=True):
     """One line of limits: its level, and whether it is reached from below."""
 
     level: Level

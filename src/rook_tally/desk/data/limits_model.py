@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.alarms.edits import hours_of
@@ -34,8 +35,7 @@ ALL_DAY = "all day"
 _HOURS = 24 * DAYS
 
 
-@dataclass(frozen=True, slots=True)
-class ScopeChoice:
+class ScopeChoice(msgspec.Struct, frozen=True):
     """A scope to choose: its words, and what is set there; None when nothing is."""
 
     scope: LimitScope
@@ -43,8 +43,7 @@ class ScopeChoice:
     limits: Limits | None
 
 
-@dataclass(frozen=True, slots=True)
-class LimitsAnswer:
+class LimitsAnswer(msgspec.Struct, frozen=True):
     """The limits set for a series and around it, and its lowest and highest values by day.
 
     Attributes
@@ -70,8 +69,7 @@ class LimitsAnswer:
         return len(np.unique(self.day))
 
 
-@dataclass(frozen=True, slots=True)
-class LimitsQuery:
+class LimitsQuery(msgspec.Struct, frozen=True):
     """Asks what limits are set for a series, at its places and on the site."""
 
     series: Series

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+import msgspec
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import TimeArray
@@ -39,8 +40,7 @@ class LatestValues:
             self._newest[station.id] = max(time_us, self._newest.get(station.id, time_us))
 
 
-@dataclass(frozen=True, slots=True)
-class SnapshotQuery:
+class SnapshotQuery(msgspec.Struct, frozen=True):
     """The site at a moment."""
 
     site: Site

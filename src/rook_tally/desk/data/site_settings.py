@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass
 
+import msgspec
+from msgspec.structs import replace
 from msgspec.structs import replace as replaced
 from sqlalchemy.engine import Connection
 
@@ -42,8 +44,7 @@ PASSWORDS = (
 NO_COPIES = BackupSchedule("")
 
 
-@dataclass(frozen=True, slots=True)
-class SiteForm:
+class SiteForm(msgspec.Struct, frozen=True):
     """Settings of the whole site.
 
     `copies` says where daily copies go (a folder that is empty: none are made), from when on and
@@ -56,11 +57,11 @@ class SiteForm:
     keys: KeysWanted
     passwords: PasswordsAt
     copies: BackupSchedule = NO_COPIES
-    strays: StrayBounds = field(default_factory=StrayBounds)
+    strays: StrayBounds = msgspec.field(default_factory=StrayBounds)
     thin_after_days: float | None = None
     copied: str = ""
     can_be_copied: bool = True
-    settings: SiteSettings = field(default_factory=SiteSettings)
+    settings: SiteSettings = msgspec.field(default_factory=SiteSettings)
 
 
 @dataclass(frozen=True, slots=True)

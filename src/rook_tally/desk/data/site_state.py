@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Collection, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from zoneinfo import ZoneInfo
 
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 
 from rook_tally.core.alarms.alarm_states import AlarmState
 from rook_tally.core.arrays import TimeArray
@@ -50,8 +52,7 @@ QUIET = (AlarmState.SHELVED, AlarmState.SUPPRESSED)
 """States of alarms that call for nobody."""
 
 
-@dataclass(frozen=True, slots=True)
-class Calling:
+class Calling(msgspec.Struct, frozen=True):
     """Alarms that call for somebody: how many, and the worst level."""
 
     count: int

@@ -13,6 +13,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, ClassVar, Generic, Protocol, TypeAlias, TypeVar
 
+import msgspec
 from sqlalchemy.engine import Connection
 
 from rook_tally.clock import now_us
@@ -53,15 +54,13 @@ class Command(Protocol[T_co]):
         ...
 
 
-@dataclass(frozen=True, slots=True)
-class Success(Generic[T_co]):
+class Success(msgspec.Struct, Generic[T_co], frozen=True):
     """A query or a command that was carried out."""
 
     result: T_co
 
 
-@dataclass(frozen=True, slots=True)
-class Failure:
+class Failure(msgspec.Struct, frozen=True):
     """One that was not, and why, for people."""
 
     error: str

@@ -7,9 +7,9 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable, Collection
-from dataclasses import dataclass, field
 from typing import TypeAlias
 
+import msgspec
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import TimeArray
@@ -37,16 +37,14 @@ _DOORS_LOOK_S = 5.0
 _AHEAD_US = 2 * MINUTE_US
 
 
-@dataclass(frozen=True, slots=True)
-class Copies:
+class Copies(msgspec.Struct, frozen=True):
     """When the last daily copy was made, 0 for never, and why none has been since."""
 
     made_us: int
     trouble: str
 
 
-@dataclass(frozen=True, slots=True)
-class Picture:
+class Picture(msgspec.Struct, frozen=True):
     """The whole site as it stands: sent first, and whenever its configuration changed.
 
     Attributes
@@ -61,22 +59,20 @@ class Picture:
     ribbons: dict[int, Envelope]
     reports: dict[int, TimeArray]
     collectors: list[Collector]
-    remarks: list[Remark] = field(default_factory=list)
-    groups: list[Group] = field(default_factory=list)
+    remarks: list[Remark] = msgspec.field(default_factory=list)
+    groups: list[Group] = msgspec.field(default_factory=list)
     alarms: tuple[ActiveAlarm, ...] = ()
     copies: Copies | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class NewReadings:
+class NewReadings(msgspec.Struct, frozen=True):
     """Readings that came: the newest by series id, and ribbons of series that need more than it."""
 
     latest: dict[int, Latest]
-    ribbons: dict[int, Envelope] = field(default_factory=dict)
+    ribbons: dict[int, Envelope] = msgspec.field(default_factory=dict)
 
 
-@dataclass(frozen=True, slots=True)
-class NewDoors:
+class NewDoors(msgspec.Struct, frozen=True):
     """The collectors' doors as they are now, and the room on the store's disk, if we can see it."""
 
     collectors: list[Collector]
@@ -84,37 +80,31 @@ class NewDoors:
     copies: Copies | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class MessagesChanged:
+class MessagesChanged(msgspec.Struct, frozen=True):
     """Messages came, or strays came or went."""
 
 
-@dataclass(frozen=True, slots=True)
-class NewRemarks:
+class NewRemarks(msgspec.Struct, frozen=True):
     """Remarks were written, altered or deleted: all there are."""
 
     remarks: list[Remark]
 
 
-@dataclass(frozen=True, slots=True)
-class NewSheets:
+class NewSheets(msgspec.Struct, frozen=True):
     """Sheets of the Wall, or who may look at their pages, were altered."""
 
 
-@dataclass(frozen=True, slots=True)
-class NewReports:
+class NewReports(msgspec.Struct, frozen=True):
     """Reports were described or written, or guidelines altered."""
 
 
-@dataclass(frozen=True, slots=True)
-class NewAlarms:
+class NewAlarms(msgspec.Struct, frozen=True):
     """An alarm rang, cleared or was seen to: all that stand."""
 
     alarms: tuple[ActiveAlarm, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class StoreUnavailable:
+class StoreUnavailable(msgspec.Struct, frozen=True):
     """The store cannot be read at the moment; empty text when it can again."""
 
     text: str

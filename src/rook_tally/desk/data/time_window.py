@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+import msgspec
+from msgspec.structs import replace
 
 from rook_tally.core.timestamps import DAY_US, HOUR_US, SECOND_US
 
@@ -18,8 +19,7 @@ PRESETS: tuple[tuple[str, int], ...] = (
 )
 
 
-@dataclass(frozen=True, slots=True)
-class TimeWindow:
+class TimeWindow(msgspec.Struct, frozen=True):
     """The stretch of time shown, half-open; a live one ends with now."""
 
     start_us: int

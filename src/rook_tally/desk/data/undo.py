@@ -9,8 +9,10 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Hashable
-from dataclasses import dataclass, replace
 from typing import Generic, Protocol, TypeVar
+
+import msgspec
+from msgspec.structs import replace
 
 from rook_tally.desk.data.event import Event
 from rook_tally.desk.data.store_client import Command, Failure, Outcome, StoreClient
@@ -22,8 +24,7 @@ _MERGED_WITHIN_S = 1.0
 T_co = TypeVar("T_co", covariant=True)
 
 
-@dataclass(frozen=True, slots=True)
-class UndoableResult:
+class UndoableResult(msgspec.Struct, frozen=True):
     """The result of a command. `words` as in "remark deleted"; no inverse where nothing takes it
     back."""
 
@@ -31,15 +32,13 @@ class UndoableResult:
     inverse: Command[UndoableResult] | None
 
 
-@dataclass(frozen=True, slots=True)
-class SavedResult(UndoableResult, Generic[T_co]):
+class SavedResult(UndoableResult, Generic[T_co], frozen=True):
     """As that, of a command that saved something; `saved` as it stands in the store now."""
 
     saved: T_co
 
 
-@dataclass(frozen=True, slots=True)
-class LocalStep:
+class LocalStep(msgspec.Struct, frozen=True):
     """A step that changed nothing in the store: lanes, an order, a draft.
 
     Attributes

@@ -8,10 +8,11 @@ from __future__ import annotations
 
 import enum
 import math
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import tzinfo
 
 import numpy as np
+from msgspec.structs import replace
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import UsageError

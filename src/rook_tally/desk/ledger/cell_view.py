@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 
 from rook_tally.core.quantities.levels import Level
@@ -15,8 +14,7 @@ from rook_tally.store.alarms import ActiveAlarm
 from rook_tally.store.site import Series
 
 
-@dataclass(frozen=True, slots=True)
-class AlsoLine:
+class AlsoLine(msgspec.Struct, frozen=True):
     """A quantity that few places tell, in the last cell of its row."""
 
     name: str
@@ -26,8 +24,7 @@ class AlsoLine:
     alarm: Level | None
 
 
-@dataclass(frozen=True, slots=True)
-class Cell:
+class Cell(msgspec.Struct, frozen=True):
     """One place's value of one quantity; or, with `lines`, what else the place tells.
 
     `others` says how many more stations of the place tell the same quantity; `alarm` is the level

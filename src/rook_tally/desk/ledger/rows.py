@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import enum
 from collections.abc import Mapping
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from rook_tally.core.arrays import BoolArray
@@ -22,16 +22,14 @@ class Summary(enum.Enum):
     HIGHEST = "highest"
 
 
-@dataclass(frozen=True, slots=True)
-class GroupRow:
+class GroupRow(msgspec.Struct, frozen=True):
     """A band that names a group of places; `floor` is the place they are in, if it is one."""
 
     title: str
     floor: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class PlaceRow:
+class PlaceRow(msgspec.Struct, frozen=True):
     """A place with its series by quantity slug, several when several stations tell it.
 
     A folded one is a floor that speaks for all its rooms: each of its cells shows the worst of
@@ -43,8 +41,7 @@ class PlaceRow:
     is_folded: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class SummaryRow:
+class SummaryRow(msgspec.Struct, frozen=True):
     """A line over a group: `title` stands on its first line only."""
 
     title: str
@@ -55,8 +52,7 @@ class SummaryRow:
 Row = GroupRow | PlaceRow | SummaryRow
 
 
-@dataclass(frozen=True, slots=True)
-class RowHead:
+class RowHead(msgspec.Struct, frozen=True):
     """The head of a place's row."""
 
     name: str
@@ -72,8 +68,7 @@ class RowHead:
         )
 
 
-@dataclass(frozen=True, slots=True)
-class PlaceGroup:
+class PlaceGroup(msgspec.Struct, frozen=True):
     """Rows that stand together; `floor` is the place that they are in, None for the others."""
 
     title: str

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, replace
 from datetime import tzinfo
 
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.moment_words import clock_words
@@ -48,8 +49,7 @@ _TREND_US = HOUR_US
 _FARTHEST_CROSSING_US = 12 * HOUR_US
 
 
-@dataclass(frozen=True, slots=True)
-class SummaryLine:
+class SummaryLine(msgspec.Struct, frozen=True):
     """A line of the account: what, how much, and when or of what."""
 
     name: str
@@ -57,8 +57,7 @@ class SummaryLine:
     remark: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class SeriesSummary:
+class SeriesSummary(msgspec.Struct, frozen=True):
     """Everything the side panel says about a series.
 
     `sentence` is about the limit, `outlook` about where it is going.
@@ -74,8 +73,7 @@ class SeriesSummary:
     chart_range: tuple[float, float]
 
 
-@dataclass(frozen=True, slots=True)
-class SeriesSummaryQuery:
+class SeriesSummaryQuery(msgspec.Struct, frozen=True):
     """Asks for the account of a series as of a moment."""
 
     series: Series

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
+import msgspec
 from PySide6.QtCore import QModelIndex, QTimer, Signal
 from PySide6.QtGui import QGuiApplication, QKeyEvent
 from PySide6.QtWidgets import QHBoxLayout, QStackedLayout, QVBoxLayout, QWidget
@@ -317,8 +317,7 @@ class LedgerView(QWidget):
         self._client.read(query, self._take_summary)
 
 
-@dataclass(frozen=True, slots=True)
-class StraysQuery:
+class StraysQuery(msgspec.Struct, frozen=True):
     """Who is astray."""
 
     def run(self, connection: Connection) -> tuple[StrayGroup, ...]:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
-
+import msgspec
+from msgspec.structs import replace
 from PySide6.QtCore import QLineF, QRectF, QSize, Qt
 from PySide6.QtGui import QAccessible, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
@@ -21,8 +21,7 @@ from rook_tally.desk.parts.trace import trace_image
 BAND_OPACITY = 0.35
 
 
-@dataclass(frozen=True, slots=True)
-class ChartContent:
+class ChartContent(msgspec.Struct, frozen=True):
     """Content of the chart. `shown` is for the limits written at its left edge."""
 
     envelope: Envelope
@@ -31,8 +30,7 @@ class ChartContent:
     shown: DisplayUnit
 
 
-@dataclass(frozen=True, slots=True)
-class Band:
+class Band(msgspec.Struct, frozen=True):
     """The stretch of values of one level, in the range shown; `edge` is the limit it begins at."""
 
     level: Level

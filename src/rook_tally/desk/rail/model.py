@@ -4,9 +4,9 @@ and the window that every view shows; decided without Qt."""
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from datetime import tzinfo
 
+import msgspec
 import numpy as np
 from sqlalchemy.engine import Connection
 
@@ -29,8 +29,7 @@ _STEPS_US = (7 * DAY_US, 30 * DAY_US, 91 * DAY_US, 366 * DAY_US)
 _ROUND_US = 10 * MINUTE_US
 
 
-@dataclass(frozen=True, slots=True)
-class RailRibbon:
+class RailRibbon(msgspec.Struct, frozen=True):
     """The site over [start, end): worst level and whether anything was heard in each column.
 
     `first_us` is the first moment of the archive; None in an empty store. `rings` are beginning,
@@ -45,8 +44,7 @@ class RailRibbon:
     rings: tuple[tuple[int, int, Level], ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class RailQuery:
+class RailQuery(msgspec.Struct, frozen=True):
     """The worst level over a stretch. A whole archive is asked for with `start_us` None."""
 
     site: Site

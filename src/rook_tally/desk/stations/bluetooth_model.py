@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import enum
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+
+import msgspec
+from msgspec.structs import replace
 
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.bluetooth_map import (
@@ -32,8 +34,7 @@ class DataSort(enum.Enum):
     SENT = "characteristic that sends by itself"
 
 
-@dataclass(frozen=True, slots=True)
-class TypedData:
+class TypedData(msgspec.Struct, frozen=True):
     """Bytes of a sensor: `text` is the number of the company or the UUID, as it is typed."""
 
     sort: DataSort
@@ -102,8 +103,7 @@ class TypedData:
                 )
 
 
-@dataclass(frozen=True, slots=True)
-class TypedBluetooth:
+class TypedBluetooth(msgspec.Struct, frozen=True):
     """What is read of a sensor, as it is typed."""
 
     named: str = ""

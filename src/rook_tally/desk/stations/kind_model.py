@@ -7,6 +7,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
+import msgspec
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.alarms.edits import length_text, typed_seconds
@@ -61,8 +62,7 @@ class TypedControl:
     choices: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class KindForm:
+class KindForm(msgspec.Struct, frozen=True):
     """A kind as it is typed; an empty `slug` is made of its name. What is written in files alone
     goes with it: how messages of other shapes are read, registers, what is read by radio, the
     source of accuracies."""

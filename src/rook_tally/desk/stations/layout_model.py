@@ -5,9 +5,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import msgspec
+from msgspec.structs import replace
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import UsageError
@@ -35,8 +36,7 @@ MOST_MESSAGES = 20
 _SHOWN_BYTES = 64
 
 
-@dataclass(frozen=True, slots=True)
-class TypedValue:
+class TypedValue(msgspec.Struct, frozen=True):
     """A field of a layout as it is typed. `source` is what has no cell: its bits, when it is
     there."""
 
@@ -55,8 +55,7 @@ class TypedValue:
         return self.at + self.kind.size
 
 
-@dataclass(frozen=True, slots=True)
-class TypedLayout:
+class TypedLayout(msgspec.Struct, frozen=True):
     """A layout as it is typed. `repeat` has no cell and goes with it."""
 
     values: tuple[TypedValue, ...] = ()

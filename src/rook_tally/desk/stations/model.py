@@ -5,11 +5,12 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import tzinfo
 from zoneinfo import ZoneInfo
 
 import numpy as np
+from msgspec.structs import replace
 
 from rook_tally.core.arrays import BoolArray
 from rook_tally.core.comparing.power_words import power_lines

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+import msgspec
 import numpy as np
 from sqlalchemy.engine import Connection
 
@@ -106,8 +107,7 @@ def _updating(connection: Connection, now_us: int) -> dict[str, StationUpdating]
     return found
 
 
-@dataclass(frozen=True, slots=True)
-class StationPage:
+class StationPage(msgspec.Struct, frozen=True):
     """One station: its newest messages, newest first; by series id its last day and its
     corrections; how its controls stand by its own word; what was asked of it, newest first.
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Sequence
-from dataclasses import replace
 
+from msgspec.structs import replace
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import (
     QCheckBox,

@@ -8,6 +8,8 @@ import struct
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+import msgspec
+
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.byte_layout import NumberType
 from rook_tally.core.quantities.modbus_map import (
@@ -51,8 +53,7 @@ class RegisterRow:
     values: tuple[str, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class TypedRegister:
+class TypedRegister(msgspec.Struct, frozen=True):
     """A register that a kind reads, as it is typed; `before` keeps what the window has no field
     for."""
 

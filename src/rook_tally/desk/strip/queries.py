@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import enum
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import timedelta, tzinfo
 
 import numpy as np
+from msgspec.structs import replace
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import FloatArray, TimeArray

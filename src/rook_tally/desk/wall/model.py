@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import replace as with_other
+
+from msgspec.structs import replace as with_other
 
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.guidelines import Guideline

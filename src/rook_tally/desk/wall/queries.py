@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import msgspec
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.quantities.guidelines import Guideline
@@ -23,8 +24,7 @@ from rook_tally.wall.pane_resolver import resolved
 from rook_tally.wall.suggestions import score_slugs
 
 
-@dataclass(frozen=True, slots=True)
-class SheetListing:
+class SheetListing(msgspec.Struct, frozen=True):
     """All sheets, what the quantities of scores are called, how pages are served, and the
     guidelines that columns can be held against."""
 

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import TypeVar
 
 import msgspec
 import numpy as np
+from msgspec.structs import replace
 
 from rook_tally.core.arrays import FloatArray
 from rook_tally.core.formulas.scoring import Composite

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+import msgspec
 import numpy as np
 from sqlalchemy.engine import Connection
 
@@ -38,8 +39,7 @@ _USUAL_MOMENTS = 3000
 _BINS = 60
 
 
-@dataclass(frozen=True, slots=True)
-class WorkingsListing:
+class WorkingsListing(msgspec.Struct, frozen=True):
     """Workings, groups, newest values and offers.
 
     Attributes

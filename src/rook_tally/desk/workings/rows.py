@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import enum
-from dataclasses import dataclass
+
+import msgspec
 
 from rook_tally.core.workings.definitions import Placement, Working
 from rook_tally.desk.data.site_state import SiteState
@@ -21,8 +22,7 @@ class WorkingKind(enum.Enum):
     GROUP = "Groups"
 
 
-@dataclass(frozen=True, slots=True)
-class WorkingRow:
+class WorkingRow(msgspec.Struct, frozen=True):
     """A line of the list: `key` is a working's slug or a group's name."""
 
     sort: WorkingKind

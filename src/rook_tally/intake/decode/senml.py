@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+import msgspec
+from msgspec.structs import replace
 
 from rook_tally.core.errors import DecodeError
 from rook_tally.core.timestamps import SECOND_US, time_us_from_epoch
@@ -32,8 +33,7 @@ def looks_like(document: Json) -> bool:
     return bool(labels & {"bn", "n"}) and bool(labels & (_LABELS - {"n"}))
 
 
-@dataclass(frozen=True, slots=True)
-class _Base:
+class _Base(msgspec.Struct, frozen=True):
     name: str = ""
     time_s: float = 0.0
     unit: str | None = None

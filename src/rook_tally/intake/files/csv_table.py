@@ -6,8 +6,11 @@ import csv
 import enum
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
+
+import msgspec
+from msgspec.structs import replace
 
 from rook_tally.core.errors import UsageError
 from rook_tally.core.progress import Progress, counted, unwatched
@@ -50,8 +53,7 @@ class NumberStyle(enum.Enum):
         return whole.replace(mark, "") + (f".{decimals}" if decimals else "")
 
 
-@dataclass(frozen=True, slots=True)
-class Table:
+class Table(msgspec.Struct, frozen=True):
     """A CSV file as text: its header, its rows, which column holds the time.
 
     `lines` are the rows' lines in the file, from 1; `numbers` how a person says they are written.
@@ -99,8 +101,7 @@ class Table:
         return (both[1], both[2]) if both else (name, "")
 
 
-@dataclass(frozen=True, slots=True)
-class TableColumn:
+class TableColumn(msgspec.Struct, frozen=True):
     """The meaning of a column."""
 
     name: str

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 
+from msgspec.structs import replace
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import UsageError

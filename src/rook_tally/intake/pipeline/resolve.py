@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import NamedTuple
 
+from msgspec.structs import replace
 from sqlalchemy.engine import Connection
 
 from rook_tally.alarming.evaluate_batch import LiveWatches

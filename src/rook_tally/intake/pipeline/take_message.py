@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
+from msgspec.structs import replace
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import DecodeError

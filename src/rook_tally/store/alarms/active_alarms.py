@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.alarms.alarm_states import AlarmState
@@ -18,8 +17,7 @@ _LONGEST_US = 60 * DAY_US
 """A ring of the past that began longer ago than this is not looked for."""
 
 
-@dataclass(frozen=True, slots=True)
-class ActiveAlarm:
+class ActiveAlarm(msgspec.Struct, frozen=True):
     """An alarm that is not normal."""
 
     watch: str
@@ -34,8 +32,7 @@ class ActiveAlarm:
     shelved_until_us: int | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class AlarmInterval:
+class AlarmInterval(msgspec.Struct, frozen=True):
     """A ring of the past: when it began and cleared (None while it stands)."""
 
     watch: str

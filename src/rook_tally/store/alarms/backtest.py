@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from datetime import tzinfo
 from typing import TYPE_CHECKING
 
+import msgspec
 import numpy as np
 from sqlalchemy.engine import Connection
 
@@ -24,8 +24,7 @@ NUISANCE_S = 300.0
 """Shorter than this is a likely nuisance, unless somebody says otherwise."""
 
 
-@dataclass(frozen=True, slots=True)
-class BacktestResult:
+class BacktestResult(msgspec.Struct, frozen=True):
     """The alarms of a backtest, (K, 2) µs, and their counts."""
 
     rings: TimeArray
@@ -38,8 +37,7 @@ class BacktestResult:
         return [(begin, None if end == NEVER else end) for begin, end in self.rings.tolist()]
 
 
-@dataclass(frozen=True, slots=True)
-class BacktestInputs:
+class BacktestInputs(msgspec.Struct, frozen=True):
     """The readings of a watch over a stretch, prepared: any limit can be tried on them.
 
     Attributes

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import enum
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any
 
 import msgspec
@@ -37,8 +36,7 @@ class OutState(enum.Enum):
     DROPPED = "dropped"
 
 
-@dataclass(frozen=True, slots=True)
-class OutboxItem:
+class OutboxItem(msgspec.Struct, frozen=True):
     """A notice on its way out."""
 
     id: int

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import msgspec
 import sqlalchemy as sa
+from msgspec.structs import replace
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.alarms.channels import BUILT_IN, Channel, checked_way

@@ -8,9 +8,9 @@ only when something moved.
 from __future__ import annotations
 
 import enum
-from dataclasses import dataclass
 from typing import Any, NamedTuple
 
+import msgspec
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
@@ -44,8 +44,7 @@ class Subject(enum.IntEnum):
     FIRMWARE = 16
 
 
-@dataclass(frozen=True, slots=True)
-class Change:
+class Change(msgspec.Struct, frozen=True):
     """One notice. For readings: which series, and the first and last moment touched."""
 
     seq: int

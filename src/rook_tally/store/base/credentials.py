@@ -5,14 +5,13 @@ What it takes is loaded with the first key: a window that starts needs none of i
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import msgspec
 
 # What mosquitto_passwd itself uses; a key of 192 random bits needs no more.
 _ROUNDS, _SALT_BYTES = 101, 12
 
 
-@dataclass(frozen=True, slots=True)
-class Credentials:
+class Credentials(msgspec.Struct, frozen=True):
     """The stored form of an access key."""
 
     access_hash: str

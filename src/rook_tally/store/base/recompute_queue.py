@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
@@ -16,8 +15,7 @@ ALWAYS_US = 1 << 60
 """A moment after every reading."""
 
 
-@dataclass(frozen=True, slots=True)
-class RecomputeSpan:
+class RecomputeSpan(msgspec.Struct, frozen=True):
     """A stretch [from, to) of a series to be worked out again; `reached_us` is where to go on."""
 
     id: int

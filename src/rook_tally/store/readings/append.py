@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Mapping, Sequence
-from dataclasses import dataclass
 
 import msgspec
 from sqlalchemy.engine import Connection
@@ -26,8 +25,7 @@ class NewReading(msgspec.Struct, frozen=True, gc=False):
     quality: Quality
 
 
-@dataclass(frozen=True, slots=True)
-class Appended:
+class Appended(msgspec.Struct, frozen=True):
     """The result of a batch: one flag a reading, in the batch's order.
 
     `duplicate`: the same series, time and value was there already; ignored.

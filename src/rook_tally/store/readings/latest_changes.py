@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
 
+import msgspec
 from sqlalchemy.engine import Connection
 
 from rook_tally.store.base.changes import Change, Subject
 from rook_tally.store.readings.query import Latest, latest, latest_written
 
 
-@dataclass(frozen=True, slots=True)
-class ReadingNews:
+class ReadingNews(msgspec.Struct, frozen=True):
     """The newest readings by series id, and the series of which more than that has changed: a late
     reading, a revision, several at once."""
 

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import dataclasses
-from dataclasses import dataclass
 
+import msgspec
 from msgspec import UNSET, UnsetType
 from sqlalchemy.engine import Connection
 
@@ -16,8 +16,7 @@ from rook_tally.store.site.configuration import Series, load_site
 from rook_tally.store.site.message_counts import MessageCounts, tallies
 
 
-@dataclass(frozen=True, slots=True)
-class LatestRow:
+class LatestRow(msgspec.Struct, frozen=True):
     """One series' newest reading, in the base unit of its quantity.
 
     `counts` and `clock_ahead_s` (None for a clock that is right) are its station's. `uncertainty`:

@@ -8,10 +8,10 @@ so that a picture of any width reads no more than it needs.
 from __future__ import annotations
 
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
+import msgspec
 import numpy as np
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
@@ -41,8 +41,7 @@ from rook_tally.store.site.configuration import Series
 _FEWEST_FOR_BUCKETS, _FEWEST_FOR_HOURS = 4_000, 2_000
 
 
-@dataclass(frozen=True, slots=True)
-class PageSpan:
+class PageSpan(msgspec.Struct, frozen=True):
     """Where a page lies: its day, its good readings' first and last moment, the gaps between."""
 
     series_id: int

@@ -6,8 +6,8 @@ A quality is a judgement and may change; the value never does.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
@@ -27,8 +27,7 @@ from rook_tally.store.readings.thinned import pages_anew
 from rook_tally.store.site.configuration import Series
 
 
-@dataclass(frozen=True, slots=True)
-class Overruling:
+class Overruling(msgspec.Struct, frozen=True):
     """A person's word on a stretch [from, to): its readings are of this quality."""
 
     id: int

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass, replace
 
+import msgspec
 import numpy as np
 import sqlalchemy as sa
+from msgspec.structs import replace
 from numpy.typing import NDArray
 from sqlalchemy.engine import Connection
 
@@ -32,8 +33,7 @@ _LOOKUP_CHUNK = 5_000
 _ROW = np.dtype([("time_us", np.int64), ("value", np.float64), ("quality", np.uint8)])
 
 
-@dataclass(frozen=True, slots=True)
-class Latest:
+class Latest(msgspec.Struct, frozen=True):
     """The newest reading of a series, whatever its quality."""
 
     series_id: int

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
@@ -47,8 +47,7 @@ _AROUND = (
 )
 
 
-@dataclass(frozen=True, slots=True)
-class Rescreened:
+class Rescreened(msgspec.Struct, frozen=True):
     """Readings whose quality changed: how many became suspect, and the moment of the first."""
 
     became_suspect: int

@@ -6,9 +6,9 @@ so that a commit waits only for the writing of one page and the deletion of its 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
@@ -32,8 +32,7 @@ from rook_tally.store.site.configuration import Series
 SEALED_AFTER_US = 2 * DAY_US
 
 
-@dataclass(frozen=True, slots=True)
-class Stretch:
+class Stretch(msgspec.Struct, frozen=True):
     """A day of a series that can be sealed."""
 
     series_id: int
@@ -136,8 +135,7 @@ def _neighbour_anew(
     return page_rows(series, around, day_us, day_us + PAGE_US)
 
 
-@dataclass(frozen=True, slots=True)
-class History:
+class History(msgspec.Struct, frozen=True):
     """A long stretch of a series ready to be written: old days as pages, the rest as readings."""
 
     series_id: int

@@ -8,10 +8,11 @@ moment, a late reading or one not sealed yet, the general queries answer instead
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 from functools import partial
 
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import TimeArray
@@ -41,8 +42,7 @@ _PAGES = (
 )
 
 
-@dataclass(frozen=True, slots=True)
-class Moment:
+class Moment(msgspec.Struct, frozen=True):
     """Newest readings and ribbons by series id, moments of last reports by station id."""
 
     latest: dict[int, Latest]
@@ -144,8 +144,7 @@ def _newest(series_id: int, one: Readings) -> Latest:
     return Latest(series_id, int(one.time_us[0]), float(one.value[0]), Quality(int(one.quality[0])))
 
 
-@dataclass(frozen=True, slots=True)
-class _Buckets:
+class _Buckets(msgspec.Struct, frozen=True):
     """The buckets of one day, packed, by series id."""
 
     packed: dict[int, bytes]

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 from itertools import pairwise
 
 import numpy as np
 import sqlalchemy as sa
+from msgspec.structs import replace
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.series.corrections import Correction, in_force

@@ -7,11 +7,11 @@ its five minutes are altered by what was added and what was deleted, and by noth
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 from typing import Any
 
 import numpy as np
 import sqlalchemy as sa
+from msgspec.structs import replace
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import FloatArray, IntArray, StructuredArray

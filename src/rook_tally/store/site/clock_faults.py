@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
+import msgspec
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
@@ -12,8 +12,7 @@ from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
 
 
-@dataclass(frozen=True, slots=True)
-class ClockFault:
+class ClockFault(msgspec.Struct, frozen=True):
     """Offset of a station's clock, s (ahead positive), and since when we know."""
 
     ahead_s: float

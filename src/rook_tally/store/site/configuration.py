@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
 from difflib import get_close_matches
 from typing import Any
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError, available_timezones
 
 import msgspec
 import sqlalchemy as sa
+from msgspec.structs import replace
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import UsageError
@@ -60,8 +60,7 @@ REMOVED_FIELD_KIND = "removed field"
 _KEY_PATTERN = re.compile(r"[A-Za-z0-9][A-Za-z0-9_.:-]{0,99}")
 
 
-@dataclass(frozen=True, slots=True)
-class Place:
+class Place(msgspec.Struct, frozen=True):
     """A room, a bed, a yard, a machine; `parent_id` is the place it is in."""
 
     id: int
@@ -70,8 +69,7 @@ class Place:
     parent_id: int | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Station:
+class Station(msgspec.Struct, frozen=True):
     """A box that reports, or in the place of one a working.
 
     Attributes
@@ -130,8 +128,7 @@ class Station:
         return span is not None and span[0] <= now_us < span[1]
 
 
-@dataclass(frozen=True, slots=True)
-class Series:
+class Series(msgspec.Struct, frozen=True):
     """One quantity of one station: the field it comes from, its wire unit, its limits.
 
     `unit_shown` is None for the base unit. `limits_from` says where its limits were set;
@@ -178,8 +175,7 @@ class Series:
         return f"{self.uncertainty_text(value, at_us, shown)} {symbol}".strip()
 
 
-@dataclass(frozen=True, slots=True)
-class Site:
+class Site(msgspec.Struct, frozen=True):
     """Everything a store is configured to hold, in display order.
 
     `stations` are those that report, `retired` those that did; the series of both and of workings
@@ -195,10 +191,10 @@ class Site:
     places: tuple[Place, ...]
     stations: tuple[Station, ...]
     series: tuple[Series, ...]
-    other_names: Mapping[tuple[int, str], int] = field(default_factory=dict)
-    settings: SiteSettings = field(default_factory=SiteSettings)
+    other_names: Mapping[tuple[int, str], int] = msgspec.field(default_factory=dict)
+    settings: SiteSettings = msgspec.field(default_factory=SiteSettings)
     retired: tuple[Station, ...] = ()
-    aliases: Mapping[str, int] = field(default_factory=dict)
+    aliases: Mapping[str, int] = msgspec.field(default_factory=dict)
     plans: tuple[Plan, ...] = ()
     has_hidden: bool = False
 
@@ -608,8 +604,7 @@ def describe_station(
     note_change(connection, Subject.SITE)
 
 
-@dataclass(frozen=True, slots=True)
-class SiteRules:
+class SiteRules(msgspec.Struct, frozen=True):
     """The limits set for quantities on the site and at its places, what is around a place, and the
     zone whose clocks tell the hours of limits."""
 

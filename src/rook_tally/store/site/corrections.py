@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Collection
-from dataclasses import dataclass
 
+import msgspec
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
@@ -16,8 +16,7 @@ from rook_tally.store.base.raw_sql import fetched
 from rook_tally.store.base.recompute_queue import note_past_changed, refuse_workings
 
 
-@dataclass(frozen=True, slots=True)
-class CorrectionEntry:
+class CorrectionEntry(msgspec.Struct, frozen=True):
     """A line of the list: the correction, who made it, when and why."""
 
     id: int

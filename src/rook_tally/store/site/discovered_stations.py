@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
@@ -11,8 +10,7 @@ from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
 
 
-@dataclass(frozen=True, slots=True)
-class Announced:
+class Announced(msgspec.Struct, frozen=True):
     """Who announced itself, where its readings can be asked for, and when it was heard last."""
 
     name: str

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import msgspec
 import sqlalchemy as sa
@@ -51,8 +50,7 @@ __all__ = [
 _SETTINGS: msgspec.json.Decoder[DoorSettings] = msgspec.json.Decoder(DoorSettings)
 
 
-@dataclass(frozen=True, slots=True)
-class DoorSetting:
+class DoorSetting(msgspec.Struct, frozen=True):
     """A door's settings with the number it goes by."""
 
     number: int

@@ -6,9 +6,10 @@ import enum
 import os
 import socket
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 
+import msgspec
 import sqlalchemy as sa
+from msgspec.structs import replace
 from sqlalchemy.engine import Connection
 
 from rook_tally.store.base import schema
@@ -27,8 +28,7 @@ class DoorState(enum.Enum):
     CLOSED = "closed"
 
 
-@dataclass(frozen=True, slots=True)
-class Door:
+class Door(msgspec.Struct, frozen=True):
     """A door of a collector: `detail` says in words what is wrong when it is not open."""
 
     name: str
@@ -38,8 +38,7 @@ class Door:
     since_us: int
 
 
-@dataclass(frozen=True, slots=True)
-class FailedDuty:
+class FailedDuty(msgspec.Struct, frozen=True):
     """A background duty of a collector that stands still: failures in a row, since when, and why
     the last of them."""
 
@@ -49,8 +48,7 @@ class FailedDuty:
     why: str
 
 
-@dataclass(frozen=True, slots=True)
-class Collector:
+class Collector(msgspec.Struct, frozen=True):
     """A collector that was heard lately, with its doors and the duties that stand still."""
 
     id: str

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import enum
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
@@ -28,8 +28,7 @@ class Problem(enum.Enum):
     WRONG_KEY = "wrong key"
 
 
-@dataclass(frozen=True, slots=True)
-class MessageLogEntry:
+class MessageLogEntry(msgspec.Struct, frozen=True):
     """A message and its fate: numbers of values, and in words why any was not simply kept.
 
     `station` is the key it goes by, taken in or not. `body` is its beginning, `size` all of it.

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import msgspec
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
@@ -30,8 +28,7 @@ class PageSetting(msgspec.Struct, frozen=True, omit_defaults=True):
 _SETTING = msgspec.json.Decoder(PageSetting)
 
 
-@dataclass(frozen=True, slots=True)
-class PageDevice:
+class PageDevice(msgspec.Struct, frozen=True):
     """A phone or a tablet that has a link: `seen_us` is when it last looked, None for never."""
 
     id: int

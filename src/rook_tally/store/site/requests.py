@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import enum
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any
 
 import msgspec
@@ -53,8 +52,7 @@ class RequestState(enum.Enum):
 _OPEN = [one.value for one in RequestState if one.is_open]
 
 
-@dataclass(frozen=True, slots=True)
-class Request:
+class Request(msgspec.Struct, frozen=True):
     """A request: for what, by whom, and its answer.
 
     For a control `name` is its name and `value` what it shall be, for `for_s` if that is told: its

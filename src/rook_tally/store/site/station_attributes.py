@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
+import msgspec
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
@@ -18,8 +18,7 @@ BY_SUFFIX, BY_HAND = ".by", "hand"
 """How a station says who set a control: `controls.NAME.by`, `hand` for a person there."""
 
 
-@dataclass(frozen=True, slots=True)
-class StoredAttribute:
+class StoredAttribute(msgspec.Struct, frozen=True):
     """A word and since when it has been so."""
 
     value: str

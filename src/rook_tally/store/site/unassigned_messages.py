@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
@@ -21,8 +21,7 @@ ROW_BYTES = 200
 """What a row costs beside its texts."""
 
 
-@dataclass(frozen=True, slots=True)
-class StrayBounds:
+class StrayBounds(msgspec.Struct, frozen=True):
     """The limits for strays: beyond either the oldest go, so that a chatty stranger cannot fill the
     disk."""
 
@@ -30,8 +29,7 @@ class StrayBounds:
     most_days: float = 90.0
 
 
-@dataclass(frozen=True, slots=True)
-class Stray:
+class Stray(msgspec.Struct, frozen=True):
     """A message kept whole: when and how it came, who it claims to be from, why it is here.
 
     `id` is 0 until it is kept.
@@ -77,8 +75,7 @@ def newest_strays(connection: Connection, most: int = 100) -> list[Stray]:
     return [_stray(row) for row in rows]
 
 
-@dataclass(frozen=True, slots=True)
-class StrayGroup:
+class StrayGroup(msgspec.Struct, frozen=True):
     """Strays of one sender: the station they claim (None: none), where they came in, and why the
     newest of them is one."""
 

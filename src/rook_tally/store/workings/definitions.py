@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING
 
 import msgspec
 import sqlalchemy as sa
+from msgspec.structs import replace as replace_fields
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.errors import UsageError
@@ -309,7 +310,7 @@ def _with(names: SymbolTable, made: Iterable[Bound]) -> SymbolTable:
     for one in names.series:
         fresh = ours.get(one.station)
         if fresh is not None:
-            one = replace(one, quantity=fresh.result.quantity, cadence_s=fresh.cadence_s)
+            one = replace_fields(one, quantity=fresh.result.quantity, cadence_s=fresh.cadence_s)
         series.append(one)
     for fresh in ours.values():
         quantities[fresh.working.slug] = fresh.result.quantity

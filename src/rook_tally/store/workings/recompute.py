@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+import msgspec
 import numpy as np
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
@@ -76,8 +76,7 @@ def span_of_inputs(connection: Connection, program: Program | ScoreProgram) -> t
     return (min(firsts), max(lasts)) if firsts else (0, 0)
 
 
-@dataclass(frozen=True, slots=True)
-class _Worked:
+class _Worked(msgspec.Struct, frozen=True):
     """A stretch worked out: what is to be written for [start, end)."""
 
     start_us: int
