@@ -101,8 +101,8 @@ async def test_a_password_leaves_the_store_and_is_at_hand_for_who_sends(
         assert keyring.kept == {"Rook Tally: the workshop": "glaze & clay"}
         assert _kept(site).password == ""
         assert keeping.with_password(_kept(site)) == MAIL
-        # What it was written over with reaches the file a moment after the way is said to be apart.
-        await _until(lambda: not _is_written(store_path))
+    # A look that was cancelled may still read in its thread, and then the log outlives the store.
+    await asyncio.get_running_loop().shutdown_default_executor()
     site.close()
     assert not _is_written(store_path)
     assert kept.amiss == []
