@@ -1,4 +1,5 @@
-"""How the desk follows a hand over a year of history, and what it costs while nobody touches it."""
+"""How the desk follows a hand over a year of history: each figure beside the least that has to be
+done for it, in the same window's process."""
 
 from __future__ import annotations
 
@@ -6,11 +7,11 @@ import contextlib
 import gc
 import multiprocessing
 import os
-import signal
+import sqlite3
 import subprocess
 import sys
-import threading
 import time
+import zlib
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from functools import partial
@@ -20,13 +21,14 @@ from typing import TYPE_CHECKING, Any
 from rook_tally.cli.demo_site import make_demo_site
 from rook_tally.core.errors import RookTallyError
 from rook_tally.core.malloc_tuning import FOR_A_WINDOW_MB, keep_freed_memory
-from rook_tally.core.series.readings import Quality
+from rook_tally.core.series.page_codec import decode_many
 from rook_tally.core.timestamps import DAY_US, HOUR_US
 from rook_tally.store.maintenance import open_store
-from rook_tally.store.readings import NewReading, append_readings
-from rook_tally.store.site import load_site
+from rook_tally.store.readings.snapshot_at import PAGES_OF_A_MOMENT
 
 if TYPE_CHECKING:
+    from PySide6.QtWidgets import QWidget
+
     from rook_tally.desk.app.window import DeskWindow
 
 _DAYS = 366.0
@@ -43,20 +45,44 @@ _LANES = (
     ("pug-gearbox", "x"),
     ("pug-gearbox", "y"),
 )
-# The process that reads apart loads what its first questions need: part of the start, not of this.
-_IDLE_SETTLE_S, _IDLE_S, _IDLE_RATE = 20.0, 30.0, 5.0
-_TICKS_S = os.sysconf("SC_CLK_TCK")
+_BARE_WINDOW = """
+import sys
+import msgspec, numpy, pyqtgraph, sqlalchemy, sqlite3, structlog
+from PySide6.QtGui import QPainter
+from PySide6.QtWidgets import QApplication, QWidget
+
+class Texts(QWidget):
+    def paintEvent(self, event):
+        painter = QPainter(self)
+        for at in range(200):
+            painter.drawText(8 + at % 10 * 120, 20 + at // 10 * 36, f"{at / 7:.2f} °C")
+        painter.end()
+        print("painted", flush=True)
+
+application = QApplication([])
+window = Texts()
+window.resize(1280, 800)
+window.show()
+application.exec()
+"""
+"""A window with the same libraries that writes 200 texts."""
 
 
 @dataclass
 class DeskFigures:
-    """Times in ms: drag of the rail to everything shown, full repaints, frames of panning; and
-    what the window and its helper hold, MB."""
+    """Ours and the least of each: the rail dragged to everything shown, against reading and
+    decoding the same pages; full repaints of the Ledger and frames of panning eight lanes, against
+    the same primitives played back (ms); what the window and its helper hold, against a bare window
+    with the same libraries (MB)."""
 
     drags: list[float] = field(default_factory=list)
+    bare_drags: list[float] = field(default_factory=list)
     paints: list[float] = field(default_factory=list)
+    bare_paints: list[float] = field(default_factory=list)
     frames: list[float] = field(default_factory=list)
+    bare_frames: list[float] = field(default_factory=list)
     memory_mb: float = 0.0
+    bare_memory_mb: float = 0.0
 
 
 def desk_figures(folder: Path, environment: Mapping[str, str]) -> DeskFigures:
@@ -78,7 +104,20 @@ def desk_figures(folder: Path, environment: Mapping[str, str]) -> DeskFigures:
         raise RookTallyError("the window ended before it was measured") from None
     finally:
         process.join()
+    figures.bare_memory_mb = _bare_memory_mb(environment)
     return figures
+
+
+def _bare_memory_mb(environment: Mapping[str, str]) -> float:
+    words = [sys.executable, "-c", _BARE_WINDOW]
+    with subprocess.Popen(
+        words, env=dict(environment), stdout=subprocess.PIPE, text=True
+    ) as process:
+        assert process.stdout is not None
+        process.stdout.readline()
+        held = _memory_mb(process.pid)
+        process.terminate()
+    return held
 
 
 @contextlib.contextmanager
@@ -111,8 +150,10 @@ def _use_a_window(pipe: Any, place: Path, now_us: int) -> None:
     # As the desk does once it has settled in.
     gc.collect()
     gc.freeze()
-    told = DeskFigures(drags=_drags(window, now_us), paints=_paints(window))
-    told.frames = _frames(window)
+    told = DeskFigures()
+    _drags(window, now_us, told, sqlite3.connect(place))
+    _paints(window, told)
+    _frames(window, told)
     for at in range(_ROUNDS_OF_USE):
         _use(window, now_us, at)
     helper = window.client.pid
@@ -123,8 +164,9 @@ def _use_a_window(pipe: Any, place: Path, now_us: int) -> None:
     del application
 
 
-def _drags(window: DeskWindow, now_us: int) -> list[float]:
-    """From the rail's move until the Ledger has painted the moment it was moved to."""
+def _drags(window: DeskWindow, now_us: int, told: DeskFigures, bare: sqlite3.Connection) -> None:
+    """From the rail's move until the Ledger has painted the moment it was moved to; and the reading
+    and decoding of the pages that say how it was then."""
     model, state = window.rail.model, window.state
     model.show_all(True)
     let_until(lambda: model.ribbon is not None and model.bounds[0] < now_us - 300 * DAY_US)
@@ -135,32 +177,83 @@ def _drags(window: DeskWindow, now_us: int) -> list[float]:
             painted.append(None)
 
     window.ledger.table.cells.on_painted = on_painted
-    spent = []
     for move in range(_MOVES):
         # Back and forth over the year, as a hand does.
         at = (move * 37 % _MOVES) / _MOVES
+        at_us = round(now_us - DAY_US - HOUR_US - at * 360 * DAY_US)
         began = time.perf_counter()
-        model.move_to(round(now_us - DAY_US - HOUR_US - at * 360 * DAY_US))
+        model.move_to(at_us)
         painted.clear()
         let_until(lambda: bool(painted))
-        spent.append((time.perf_counter() - began) * 1000)
+        told.drags.append((time.perf_counter() - began) * 1000)
+        began = time.perf_counter()
+        _read_and_decode(bare, at_us)
+        told.bare_drags.append((time.perf_counter() - began) * 1000)
     window.ledger.table.cells.on_painted = None
     model.go_live()
-    return spent
 
 
-def _paints(window: DeskWindow) -> list[float]:
+def _read_and_decode(bare: sqlite3.Connection, at_us: int) -> None:
+    day_us = at_us // DAY_US * DAY_US
+    payloads = []
+    days = (day_us, day_us, day_us - DAY_US, day_us)
+    for _, _, buckets, payload in bare.execute(PAGES_OF_A_MOMENT, days):
+        if payload is None:
+            zlib.decompress(buckets)
+        else:
+            payloads.append(payload)
+    decode_many(payloads)
+
+
+def _paints(window: DeskWindow, told: DeskFigures) -> None:
     viewport = window.ledger.table.viewport()
-    spent = []
+    bare = _played_back(viewport)
     for _ in range(_PAINTS):
-        began = time.perf_counter()
-        viewport.repaint()
-        spent.append((time.perf_counter() - began) * 1000)
-    return spent
+        told.paints.append(_repaint_ms(viewport))
+        told.bare_paints.append(_repaint_ms(bare))
+    bare.close()
 
 
-def _frames(window: DeskWindow) -> list[float]:
-    """Frames of panning and zooming, each from when it was due until it was painted."""
+def _repaint_ms(widget: QWidget) -> float:
+    began = time.perf_counter()
+    widget.repaint()
+    return (time.perf_counter() - began) * 1000
+
+
+def _played_back(*widgets: QWidget) -> QWidget:
+    """A bare widget as large as these one below the other, that paints what they do now."""
+    from PySide6.QtCore import QPoint, Qt
+    from PySide6.QtGui import QPainter, QPaintEvent, QPicture
+    from PySide6.QtWidgets import QWidget
+
+    picture = QPicture()
+    painter = QPainter(picture)
+    top = 0
+    for one in widgets:
+        painter.save()
+        one.render(painter, QPoint(0, top))
+        painter.restore()
+        top += one.height()
+    painter.end()
+
+    class PlayedBack(QWidget):
+        def paintEvent(self, _event: QPaintEvent) -> None:
+            painter = QPainter(self)
+            painter.drawPicture(0, 0, picture)
+            painter.end()
+
+    bare = PlayedBack()
+    bare.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+    bare.setFixedSize(widgets[0].width(), top)
+    bare.show()
+    let_until(bare.isVisible)
+    bare.repaint()
+    return bare
+
+
+def _frames(window: DeskWindow, told: DeskFigures) -> None:
+    """Frames of panning and zooming, each from when it was due until it was painted; and the eight
+    lanes played back."""
     from PySide6.QtWidgets import QApplication
 
     known = {(one.station.key, one.field): one for one in window.state.site.series}
@@ -168,7 +261,8 @@ def _frames(window: DeskWindow) -> list[float]:
     window.state.show_last(365 * DAY_US)
     let_until(lambda: bool(window.strip.is_up_to_date))
     plot = window.strip.plots[3]
-    spent = []
+    bare = _played_back(*window.strip.plots[: len(_LANES)])
+    told.bare_frames += [_repaint_ms(bare) for _ in range(_PAINTS)]
     began, frame = time.perf_counter(), 0
     while (due := began + frame * FRAME_S) - began < _PAN_S:
         let_until(partial(is_past, due))
@@ -181,10 +275,11 @@ def _frames(window: DeskWindow) -> list[float]:
             plot.zoomed.emit(0.93 if gesture == 1 else 1 / 0.93, at_us)
         QApplication.processEvents()
         now = time.perf_counter()
-        spent.append((now - due) * 1000)
+        told.frames.append((now - due) * 1000)
         # A frame that took longer than its time takes the place of those it missed.
         frame = max(frame + 1, int((now - began) / FRAME_S))
-    return spent
+    told.bare_frames += [_repaint_ms(bare) for _ in range(_PAINTS)]
+    bare.close()
 
 
 def is_past(moment_s: float) -> bool:
@@ -219,46 +314,6 @@ def _memory_mb(pid: int) -> float:
         if line.startswith("Pss:"):
             return int(line.split()[1]) / 1000
     raise RookTallyError("this kernel does not say what a process holds")
-
-
-def idle_core_share(folder: Path, environment: Mapping[str, str]) -> float:
-    """How much of one core an open desk takes while five readings a second come in."""
-    place = folder / "idle.db"
-    store = open_store(place)
-    make_demo_site(store, end_us=time.time_ns() // 1000, days=7.0)
-    with store.read() as connection:
-        series = load_site(connection).series
-    desk = subprocess.Popen(
-        [sys.executable, "-m", "rook_tally", "--store", str(place), "desk", "--no-collect"],
-        env=dict(environment),
-    )
-    spent_s, from_s, number = 0.0, 0.0, 0
-    pause = threading.Event()
-    began = time.perf_counter()
-    try:
-        while (passed_s := time.perf_counter() - began) < _IDLE_SETTLE_S + _IDLE_S:
-            if passed_s >= _IDLE_SETTLE_S and not from_s:
-                from_s, spent_s = passed_s, _cpu_s(desk.pid)
-            one = series[number % len(series)]
-            with store.write() as connection:
-                reading = NewReading(one.id, time.time_ns() // 1000, 20.0, Quality.GOOD)
-                append_readings(connection, [reading])
-            number += 1
-            pause.wait(max(0.0, began + number / _IDLE_RATE - time.perf_counter()))
-        share = (_cpu_s(desk.pid) - spent_s) / (time.perf_counter() - began - from_s)
-    finally:
-        desk.send_signal(signal.SIGTERM)
-        desk.wait()
-        store.close()
-    return share
-
-
-def _cpu_s(pid: int) -> float:
-    """CPU time a process and its children have taken, s."""
-    children = Path(f"/proc/{pid}/task/{pid}/children").read_text().split()
-    fields = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()
-    own = (int(fields[11]) + int(fields[12])) / _TICKS_S
-    return own + sum(_cpu_s(int(child)) for child in children)
 
 
 def let_until(condition: Callable[[], bool]) -> None:

@@ -124,6 +124,7 @@ def bench_of(row: HistoryRow) -> str:
 def speed_page(rows: Sequence[HistoryRow], about: Mapping[str, str]) -> str:
     """The newest figures as a page, with what each bench is about."""
     told = newest(rows)
+    grown = [one for one in told if bench_of(one) == _GROWTH]
     lines = [
         "# How fast it is",
         "",
@@ -141,6 +142,8 @@ def speed_page(rows: Sequence[HistoryRow], about: Mapping[str, str]) -> str:
         "| --- | ---: | ---: | ---: | ---: | --- | --- | --- |",
     ]
     for one in told:
+        if one in grown:
+            continue
         verdict = "holds" if one.holds else "**does not hold**"
         words = about.get(bench_of(one), "")
         between = "" if one.spread is None else f" ({one.spread[0]:.2f}–{one.spread[1]:.2f})"
@@ -149,7 +152,47 @@ def speed_page(rows: Sequence[HistoryRow], about: Mapping[str, str]) -> str:
             f"| {one.bar:.2f} "
             f"| {verdict} | {one.commit} | {words} |"
         )
+    if grown:
+        lines += ["", *_growth_table(grown)]
     return "\n".join(lines) + "\n"
+
+
+def _growth_table(rows: Sequence[HistoryRow]) -> list[str]:
+    """How a store grows: a row a size, a column a question, and where it first is too much."""
+    by_size: dict[tuple[int, int], dict[str, HistoryRow]] = {}
+    for one in rows:
+        _, of_stations, of_days, what = one.name.split(".")
+        by_size.setdefault((int(of_stations), int(of_days)), {})[what] = one
+    questions = ("file", "open", "commit", "picture", "window", "scrub", "memory")
+    lines = [
+        "## How it grows",
+        "",
+        "Stations of five series each at 300 s, made by sealing directly; each size is asked by a",
+        "process of its own. File and memory in MB, the rest in ms. In brackets the ratio:",
+        "`picture` and `scrub` (a moment of three weeks ago, all series) to the bare reading of the",
+        "same rows, the others to the smallest store. Bold: the bar does not hold.",
+        "",
+        "| stations | days | " + " | ".join(questions) + " |",
+        "| ---: " * (2 + len(questions)) + "|",
+    ]
+    walls = []
+    for (stations, days), found in sorted(by_size.items()):
+        cells = []
+        for what in questions:
+            one = found[what]
+            if what == "file":
+                cells.append(f"{one.ours:.0f}")
+                continue
+            text = f"{one.ours:.1f} ({one.ratio:.1f})"
+            cells.append(text if one.holds else f"**{text}**")
+            if not one.holds:
+                walls.append((stations * days, f"`{what}` at {stations:,} stations, {days:,} days"))
+        lines.append(f"| {stations:,} | {days:,} | " + " | ".join(cells) + " |")
+    first = min(walls)[1] if walls else "none of these sizes"
+    return [*lines, "", f"The first wall: {first}."]
+
+
+_GROWTH = "growth"
 
 
 def row_now(figure: dict[str, object]) -> HistoryRow:

@@ -411,28 +411,30 @@ def _fleet() -> list[Figure]:
 
 
 def _desk() -> list[Figure]:
-    """One window over a year: the rail dragged to everything shown, the Ledger's full repaint,
-    frames of panning eight lanes (ms), and what it all holds (MB)."""
+    """One window over a year: the rail dragged to everything shown (p95), against reading and
+    decoding the same pages; the Ledger's full repaint and frames of panning eight lanes (p95),
+    against the same primitives played back, ms; what it all holds, against a bare window, MB."""
     from benchmarks.desk import desk_figures
 
     with virtual_screen() as environment, tempfile.TemporaryDirectory() as folder:
         told = desk_figures(Path(folder), environment)
+    lanes_ms = statistics.median(told.bare_frames)
     return [
-        figure_of("scrub", ours=_p95(told.drags), limit=80.0, bar=1.0),
-        figure_of("ledger", ours=_p95(told.paints), limit=12.0, bar=1.0),
-        figure_of("pan", ours=_p95(told.frames), limit=16.7, bar=1.0),
-        figure_of("pan.worst", ours=max(told.frames), limit=50.0, bar=1.0),
-        figure_of("rss", ours=told.memory_mb, limit=260.0, bar=1.0),
+        figure_of("scrub", ours=_p95(told.drags), limit=_p95(told.bare_drags), bar=2.0),
+        pairs_at_most("ledger", told.paints, told.bare_paints, bar=1.2),
+        figure_of("pan", ours=_p95(told.frames), limit=lanes_ms, bar=1.5),
+        figure_of("rss", ours=told.memory_mb, limit=told.bare_memory_mb, bar=1.5),
     ]
 
 
 def _idle() -> list[Figure]:
-    """An open desk while five readings a second come in, in % of one core."""
-    from benchmarks.desk import idle_core_share
+    """An open desk while readings come in, against a bare window that follows the same store and
+    paints one text a reading, at the same time, in % of one core."""
+    from benchmarks.idle import idle_shares
 
     with virtual_screen() as environment, tempfile.TemporaryDirectory() as folder:
-        share = idle_core_share(Path(folder), environment)
-    return [figure_of("idle", ours=100 * share, limit=4.0, bar=1.0)]
+        shares = idle_shares(Path(folder), environment)
+    return [pairs_at_most(f"idle.{rate}/s", *told, bar=3.0) for rate, told in shares.items()]
 
 
 def _many() -> list[Figure]:
@@ -452,6 +454,33 @@ def _many() -> list[Figure]:
         ),
         figure_of("many.scroll", ours=_p95(told.frames), limit=allowed, bar=1.0),
     ]
+
+
+def _growth() -> list[Figure]:
+    """Stores from ten stations and a month to five thousand or twenty years: opening, a commit, a
+    window of eight series and memory against the smallest; the picture and a moment of the past
+    against the bare reading of the same rows."""
+    from benchmarks.growth import SIZES, grown
+
+    figures: list[Figure] = []
+    with tempfile.TemporaryDirectory() as folder:
+        smallest = grown(Path(folder), *SIZES[0])
+        for stations, days in SIZES:
+            told = grown(Path(folder), stations, days)
+            pairs = {
+                "file": (told.file_mb, told.file_mb, 1.0),
+                "open": (told.open_ms, smallest.open_ms, 1.5),
+                "commit": (told.commit_ms, smallest.commit_ms, 1.5),
+                "picture": (told.picture_ms, told.bare_picture_ms, 2.0),
+                "window": (told.window_ms, smallest.window_ms, 1.5),
+                "scrub": (told.scrub_ms, told.bare_scrub_ms, 2.0),
+                "memory": (told.memory_mb, smallest.memory_mb, 1.5),
+            }
+            figures += [
+                figure_of(f"growth.{stations}.{days}.{what}", ours=ours, limit=limit, bar=bar)
+                for what, (ours, limit, bar) in pairs.items()
+            ]
+    return figures
 
 
 def _decode() -> list[Figure]:
@@ -648,6 +677,7 @@ BENCHES: dict[str, Callable[[], list[Figure]]] = {
     "fleet": _fleet,
     "desk": _desk,
     "idle": _idle,
+    "growth": _growth,
     "many": _many,
     "formula": _formula,
     "working": _working,

@@ -109,3 +109,20 @@ def test_figures_that_a_bench_has_no_more_are_not_on_the_page() -> None:
     assert "window.old" not in page
     assert "| `window.10s.1h` | 3 | 2 | 1.50 (1.40–1.62) | 1.50 | holds |" in page
     assert page.count("One window.") == 1
+
+
+def test_growth_is_a_table_that_names_its_first_wall() -> None:
+    questions = ("file", "open", "commit", "picture", "window", "scrub", "memory")
+    rows = [
+        row_now(
+            {**FIGURE, "name": f"growth.{stations}.{days}.{what}", "bench": "growth"}
+            | ({"holds": False, "ratio": 2.5} if (stations, what) == (1000, "picture") else {})
+        )
+        for stations, days in ((10, 30), (1000, 365), (1000, 30))
+        for what in questions
+    ]
+    page = speed_page(rows, {})
+    assert "| `growth" not in page
+    assert "| 10 | 30 | 3 | 3.0 (1.5) | 3.0 (1.5) |" in page
+    assert "**3.0 (2.5)**" in page
+    assert page.endswith("The first wall: `picture` at 1,000 stations, 30 days.\n")

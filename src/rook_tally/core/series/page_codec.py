@@ -147,6 +147,8 @@ def decode_groups(groups: Sequence[Sequence[bytes]]) -> list[Readings]:
         As `decode_many` does.
     """
     payloads = [payload for group in groups for payload in group]
+    if not payloads:
+        return []
     together = decode_many(payloads)
     counts = [page_format_1.HEADER.unpack_from(one)[4] for one in payloads]
     ends = np.cumsum([0, *counts])[np.cumsum([0, *map(len, groups)])].tolist()

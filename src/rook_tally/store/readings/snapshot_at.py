@@ -19,7 +19,7 @@ from rook_tally.core.arrays import TimeArray
 from rook_tally.core.quantities.averaging import Averaging
 from rook_tally.core.series.corrections import corrected, corrected_envelope
 from rook_tally.core.series.envelope import ColumnSums, Envelope, envelope_of_readings
-from rook_tally.core.series.page_codec import decode
+from rook_tally.core.series.page_codec import decode_groups
 from rook_tally.core.series.readings import Quality, Readings
 from rook_tally.store.base.raw_sql import fetched
 from rook_tally.store.readings.envelopes import envelopes
@@ -33,7 +33,7 @@ _HAS_ROWS = (
     "(SELECT 1 FROM reading r WHERE r.series_id = s.id AND r.time_us <= ?) LIMIT 1"
 )
 # Of the day before, five-minute buckets are enough for a ribbon where a page has them.
-_PAGES = (
+PAGES_OF_A_MOMENT = (
     "SELECT d.series_id, d.start_us, "
     "CASE WHEN d.start_us < ? AND d.buckets IS NOT NULL THEN d.buckets END, "
     "CASE WHEN d.start_us < ? AND d.buckets IS NOT NULL THEN NULL ELSE d.payload END "
@@ -80,17 +80,17 @@ def moment_of(
     if fetched(connection, _HAS_ROWS, (at_us,)):
         return _generally(connection, series, at_us, window, columns, reports_us)
     day_us = at_us // PAGE_US * PAGE_US
-    parts: dict[int, list[Readings]] = {}
+    payloads: dict[int, list[bytes]] = {}
     buckets: dict[int, bytes] = {}
     days = (day_us, day_us, day_us - PAGE_US, day_us)
-    for series_id, _, blob, payload in fetched(connection, _PAGES, days):
+    for series_id, _, blob, payload in fetched(connection, PAGES_OF_A_MOMENT, days):
         if blob is not None:
             buckets[series_id] = blob
         else:
-            parts.setdefault(series_id, []).append(decode(payload))
+            payloads.setdefault(series_id, []).append(payload)
     known = {
         series_id: one[: int(np.searchsorted(one.time_us, at_us, side="right"))]
-        for series_id, one in ((key, _joined(told)) for key, told in parts.items())
+        for series_id, one in zip(payloads, decode_groups([*payloads.values()]), strict=True)
     }
     corrections = corrections_of(connection, [one.id for one in series])
     newest = {

@@ -1,0 +1,238 @@
+"""How a store grows: stations and years, from a few to more than anybody has; each size asked by a
+process of its own."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+import statistics
+import subprocess
+import sys
+import time
+import zlib
+from collections.abc import Callable
+from pathlib import Path
+
+import msgspec
+import numpy as np
+import sqlalchemy as sa
+
+from benchmarks.archive import BEGIN_US, spent_ms, temperature_like
+from rook_tally.clock import now_us
+from rook_tally.core.quantities.kinds import PLAIN
+from rook_tally.core.quantities.registry import QUANTITIES
+from rook_tally.core.series.page_codec import decode_many
+from rook_tally.core.series.readings import Quality, Readings
+from rook_tally.core.timestamps import DAY_US, SECOND_US
+from rook_tally.store.base import Store, schema
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.readings import (
+    NewReading,
+    append_readings,
+    append_sealed,
+    envelopes,
+    history_of,
+    moment_of,
+)
+from rook_tally.store.readings.snapshot_at import PAGES_OF_A_MOMENT
+from rook_tally.store.site import Series, Site, add_series, add_station, load_site
+
+MONTH, YEAR = 30, 365
+SIZES = (
+    *((10, days) for days in (MONTH, YEAR, 5 * YEAR, 20 * YEAR)),
+    *((100, days) for days in (MONTH, YEAR, 5 * YEAR)),
+    *((1_000, days) for days in (MONTH, YEAR)),
+    (5_000, MONTH),
+)
+"""Stations of five series each, and days at 300 s: up to two million pages, some 3 GB."""
+
+_CADENCE_S, _FRESH_DAYS = 300, 2
+_FIELDS = (
+    ("temperature", "°C"),
+    ("humidity", "%"),
+    ("co2", "ppm"),
+    ("pressure", "hPa"),
+    ("voltage", "V"),
+)
+_COMMITS, _ROUNDS, _COLUMNS, _SHOWN = 40, 5, 1_200, 8
+_REPORTS = 26
+_NEWEST = (
+    "SELECT s.id, r.time_us, r.value, r.quality FROM series s JOIN reading r "
+    "ON r.series_id = s.id AND r.time_us = "
+    "(SELECT max(time_us) FROM reading WHERE series_id = s.id)"
+)
+
+
+class Grown(msgspec.Struct, frozen=True):
+    """What a store of some size costs: ms, MB; beside the bare reading of the same rows."""
+
+    open_ms: float
+    commit_ms: float
+    picture_ms: float
+    bare_picture_ms: float
+    window_ms: float
+    scrub_ms: float
+    bare_scrub_ms: float
+    memory_mb: float
+    file_mb: float
+
+
+def grown(folder: Path, stations: int, days: int) -> Grown:
+    """Make a store of so many stations and days, and ask it in a process of its own."""
+    place = folder / f"grown-{stations}-{days}.db"
+    _fill(place, stations, days)
+    words = [sys.executable, "-m", "benchmarks.growth", str(place)]
+    done = subprocess.run(words, capture_output=True, text=True, check=True)
+    for one in folder.glob(f"{place.name}*"):
+        one.unlink()
+    return msgspec.json.decode(done.stdout.splitlines()[-1], type=Grown)
+
+
+def _fill(place: Path, stations: int, days: int) -> None:
+    end_us = now_us() // (_CADENCE_S * SECOND_US) * _CADENCE_S * SECOND_US
+    fresh_us = end_us // DAY_US * DAY_US - _FRESH_DAYS * DAY_US
+    store = open_store(place)
+    with store.write() as connection:
+        for at in range(stations):
+            add_station(
+                connection, f"s{at}", place=f"P{at // 10}", kind=PLAIN, cadence_s=_CADENCE_S
+            )
+        series = [
+            add_series(connection, one, field=name, quantity=QUANTITIES[name], unit=unit)
+            for one in load_site(connection).stations
+            for name, unit in _FIELDS
+        ]
+    made = temperature_like(days, _CADENCE_S)
+    moved_us = fresh_us - BEGIN_US - days * DAY_US
+    sealed = Readings(made.time_us + moved_us, made.value, made.quality)
+    sealed = sealed[: int(np.searchsorted(sealed.time_us, fresh_us))]
+    with store.write() as connection:
+        append_sealed(connection, history_of(series[0], sealed, before_us=fresh_us))
+        _copy_pages(connection, series[0].id)
+        moments = np.arange(fresh_us, end_us, _CADENCE_S * SECOND_US).tolist()
+        rows = [(at, 20 + number % 17 / 10) for number, at in enumerate(moments)]
+        connection.connection.cursor().executemany(
+            "INSERT INTO reading SELECT id, ?, ?, 0 FROM series", rows
+        )
+    store.close()
+
+
+def _copy_pages(connection: sa.Connection, series_id: int) -> None:
+    """The same pages under every other series: reading them costs the same."""
+    for table in (schema.page, schema.page_hours, schema.page_data):
+        rest = [column for column in table.c if column.name != "series_id"]
+        copied = sa.select(schema.series.c.id, *rest).where(
+            table.c.series_id == series_id, schema.series.c.id != series_id
+        )
+        names = ["series_id", *(column.name for column in rest)]
+        connection.execute(sa.insert(table).from_select(names, copied))
+
+
+def _asked(place: Path) -> Grown:
+    """All of it, of the store in a file."""
+    from rook_tally.desk.data.store_feed import read_picture, reports_us, ribbon_window
+
+    began = time.perf_counter()
+    store = open_store(place)
+    open_ms = (time.perf_counter() - began) * 1000
+    bare = sqlite3.connect(place)
+    at_us = now_us()
+    with store.read() as connection:
+        site = load_site(connection)
+    known = [*site.series]
+    past_us = at_us - 20 * DAY_US
+
+    def picture() -> None:
+        with store.read() as connection:
+            read_picture(connection, at_us, ribbons=False)
+
+    def window() -> None:
+        with store.read() as connection:
+            envelopes(connection, known[:_SHOWN], at_us - 20 * DAY_US, at_us, _COLUMNS)
+
+    def scrub() -> None:
+        with store.read() as connection:
+            moment_of(
+                connection,
+                known,
+                past_us,
+                window=ribbon_window(past_us),
+                columns=96,
+                reports_us=reports_us(site),
+            )
+
+    pictures, bare_pictures = _in_turn(picture, lambda: _bare_picture(bare, site, at_us))
+    windows, _ = _in_turn(window, lambda: None)
+    scrubs, bare_scrubs = _in_turn(scrub, lambda: _bare_scrub(bare, past_us))
+    told = Grown(
+        open_ms,
+        _commit_ms(store, known, at_us),
+        pictures,
+        bare_pictures,
+        windows,
+        scrubs,
+        bare_scrubs,
+        _resident_mb(),
+        place.stat().st_size / 1e6,
+    )
+    bare.close()
+    store.close()
+    return told
+
+
+def _in_turn(ours: Callable[[], None], bare: Callable[[], None]) -> tuple[float, float]:
+    """Medians of both, ms, after one of each that does not count."""
+    times = [(spent_ms(ours), spent_ms(bare)) for _ in range(_ROUNDS + 1)][1:]
+    return statistics.median(a for a, _ in times), statistics.median(b for _, b in times)
+
+
+def _bare_picture(bare: sqlite3.Connection, site: Site, at_us: int) -> None:
+    for name in ("site", "place", "station", "series"):
+        bare.execute(f"SELECT * FROM {name}").fetchall()
+    bare.execute(_NEWEST).fetchall()
+    first = {one.station.id: one.id for one in reversed(site.series)}
+    since_us = at_us - _REPORTS * _CADENCE_S * SECOND_US
+    for series_id in first.values():
+        told = bare.execute(
+            "SELECT time_us FROM reading WHERE series_id = ? AND time_us > ?", (series_id, since_us)
+        )
+        np.array(told.fetchall())
+
+
+def _bare_scrub(bare: sqlite3.Connection, at_us: int) -> None:
+    day_us = at_us // DAY_US * DAY_US
+    payloads = []
+    days = (day_us, day_us, day_us - DAY_US, day_us)
+    for _, _, buckets, payload in bare.execute(PAGES_OF_A_MOMENT, days):
+        if payload is None:
+            zlib.decompress(buckets)
+        else:
+            payloads.append(payload)
+    decode_many(payloads)
+
+
+def _commit_ms(store: Store, series: list[Series], at_us: int) -> float:
+    """The usual durable commit of one station's five readings, ms."""
+    spent = []
+    for number in range(_COMMITS):
+        first = number % (len(series) // len(_FIELDS)) * len(_FIELDS)
+        readings = [
+            NewReading(one.id, at_us + number * SECOND_US, 20.0 + number / 10, Quality.GOOD)
+            for one in series[first : first + len(_FIELDS)]
+        ]
+        began = time.perf_counter()
+        with store.write() as connection:
+            append_readings(connection, readings)
+        spent.append((time.perf_counter() - began) * 1000)
+    return statistics.median(spent)
+
+
+def _resident_mb() -> float:
+    for line in Path("/proc/self/status").read_text().splitlines():
+        if line.startswith("VmRSS:"):
+            return int(line.split()[1]) / 1024
+    return 0.0
+
+
+if __name__ == "__main__":
+    sys.stdout.write(json.dumps(msgspec.to_builtins(_asked(Path(sys.argv[1])))) + "\n")
