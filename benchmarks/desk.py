@@ -21,7 +21,7 @@ from typing import TYPE_CHECKING, Any
 from rook_tally.cli.demo_site import make_demo_site
 from rook_tally.core.errors import RookTallyError
 from rook_tally.core.malloc_tuning import FOR_A_WINDOW_MB, keep_freed_memory
-from rook_tally.core.series.page_codec import decode_many
+from rook_tally.core.series.page_codec import decode_groups
 from rook_tally.core.timestamps import DAY_US, HOUR_US
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.readings.snapshot_at import PAGES_OF_A_MOMENT
@@ -202,7 +202,7 @@ def _read_and_decode(bare: sqlite3.Connection, at_us: int) -> None:
             zlib.decompress(buckets)
         else:
             payloads.append(payload)
-    decode_many(payloads)
+    decode_groups([payloads] if payloads else [])
 
 
 def _paints(window: DeskWindow, told: DeskFigures) -> None:

@@ -21,7 +21,7 @@ from benchmarks.archive import BEGIN_US, spent_ms, temperature_like
 from rook_tally.clock import now_us
 from rook_tally.core.quantities.kinds import PLAIN
 from rook_tally.core.quantities.registry import QUANTITIES
-from rook_tally.core.series.page_codec import decode_many
+from rook_tally.core.series.page_codec import decode_groups
 from rook_tally.core.series.readings import Quality, Readings
 from rook_tally.core.timestamps import DAY_US, SECOND_US
 from rook_tally.store.base import Store, schema
@@ -208,7 +208,7 @@ def _bare_scrub(bare: sqlite3.Connection, at_us: int) -> None:
             zlib.decompress(buckets)
         else:
             payloads.append(payload)
-    decode_many(payloads)
+    decode_groups([payloads] if payloads else [])
 
 
 def _commit_ms(store: Store, series: list[Series], at_us: int) -> float:

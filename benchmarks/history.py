@@ -169,7 +169,7 @@ def _growth_table(rows: Sequence[HistoryRow]) -> list[str]:
         "",
         "Stations of five series each at 300 s, made by sealing directly; each size is asked by a",
         "process of its own. File and memory in MB, the rest in ms. In brackets the ratio:",
-        "`picture` and `scrub` (a moment of three weeks ago, all series) to the bare reading of the",
+        "`picture` and `scrub` (a moment of three weeks ago) to the bare reading of the",
         "same rows, the others to the smallest store. Bold: the bar does not hold.",
         "",
         "| stations | days | " + " | ".join(questions) + " |",

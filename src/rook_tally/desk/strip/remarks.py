@@ -6,6 +6,7 @@ from bisect import bisect_left
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import partial
+from typing import NamedTuple
 
 import numpy as np
 from sqlalchemy.engine import Connection
@@ -100,6 +101,15 @@ class SpansQuery:
         return SpansAnswer(self.series, self.spans, tuple(figures), distributions(values, BINS))
 
 
+class _Inside(NamedTuple):
+    """What lies in a window: all remarks, pins, and spans with their rows."""
+
+    key: tuple[int, int, int]
+    remarks: list[Remark]
+    pins: list[Remark]
+    spans: list[PlacedSpan]
+
+
 @dataclass
 class RemarksModel:
     """Remarks of the window. `changed` callbacks run when anything of it has to be drawn anew."""
@@ -111,7 +121,7 @@ class RemarksModel:
     changed: list[Callable[[], None]] = field(default_factory=list)
     # What lies in the window, worked out once for each: every frame of a pan asks several times.
     _begins: tuple[int, list[int], int] = (0, [], 0)
-    _inside: tuple[object, list[Remark], list[PlacedSpan]] = (None, [], [])
+    _inside: _Inside | None = None
 
     def __post_init__(self) -> None:
         self.state.remarks_changed.append(self._tell)
@@ -122,10 +132,11 @@ class RemarksModel:
         for callback in self.changed:
             callback()
 
-    def _look(self) -> tuple[list[Remark], list[PlacedSpan]]:
+    def _look(self) -> _Inside:
         window = self.state.window
         key = (id(self.state.remarks), window.start_us, window.end_us)
-        if key != self._inside[0]:
+        told = self._inside
+        if told is None or told.key != key:
             # By the moment they begin: those that may reach in, and no others, are looked at.
             known, begins = self.state.remarks, self._begins
             if begins[0] != id(known):
@@ -137,27 +148,28 @@ class RemarksModel:
             inside = [
                 one for one in known[first:last] if one.touches(window.start_us, window.end_us)
             ]
-            spans = [one for one in inside if one.is_span]
+            spans = [one for one in inside if one.end_us is not None]
+            pins = [one for one in inside if one.end_us is None]
             placed = [
                 PlacedSpan(one, row) for one, row in zip(spans, rows_of_spans(spans), strict=True)
             ]
-            self._inside = key, inside, placed
-        return self._inside[1], self._inside[2]
+            self._inside = told = _Inside(key, inside, pins, placed)
+        return told
 
     @property
     def inside(self) -> list[Remark]:
         """Remarks that touch the window."""
-        return self._look()[0]
+        return self._look().remarks
 
     @property
     def pins(self) -> list[Remark]:
         """Pins in the window."""
-        return [one for one in self.inside if not one.is_span]
+        return self._look().pins
 
     @property
     def spans(self) -> list[PlacedSpan]:
         """Spans that touch the window, each in a row where it covers no other."""
-        return self._look()[1]
+        return self._look().spans
 
     def pins_apart(self, least_us: int) -> list[Remark]:
         """Pins of the window, no two nearer than so: of those in a heap the first stands for

@@ -67,14 +67,18 @@ class RemarksLane(QWidget):
         self._dragged: Remark | None = None
         self._moved: Remark | None = None
         self._holds_end = False
+        self._read_out: list[Remark] = []
         self.setFixedHeight(REMARKS_HEIGHT)
         self.setMouseTracking(True)
         self.setAccessibleName(tr("remarks"))
 
     def refresh(self) -> None:
         """Draw it anew."""
-        told = [one.text for one in self._model.inside]
-        self.setAccessibleDescription(", ".join(told))
+        inside = self._model.inside
+        # A frame of a pan mostly shows the same remarks: their words need not be put together anew.
+        if inside != self._read_out:
+            self._read_out = inside
+            self.setAccessibleDescription(", ".join(one.text for one in inside))
         self.update()
 
     def x_of(self, time_us: int) -> float:
@@ -105,9 +109,13 @@ class RemarksLane(QWidget):
         # Spans too short to be seen at this scale: one hair for all that fall on the same pixel.
         drawn = [-1.0] * _MOST_ROWS
         is_dense = len(self._model.inside) > _MOST_WITH_WORDS
+        moved = self._moved
         for placed in self._model.spans:
-            bar = self._bar(placed)
             row = min(placed.row, _MOST_ROWS - 1)
+            one = placed.remark
+            if moved is None and self.x_of(one.end_us or 0) + 3 <= drawn[row]:
+                continue
+            bar = self._bar(placed)
             if bar.right() > drawn[row] + 1:
                 drawn[row] = bar.right()
                 self._draw_span(painter, placed, bar, with_words=not is_dense)
