@@ -434,7 +434,12 @@ def _idle() -> list[Figure]:
 
     with virtual_screen() as environment, tempfile.TemporaryDirectory() as folder:
         shares = idle_shares(Path(folder), environment)
-    return [pairs_at_most(f"idle.{rate}/s", *told, bar=3.0) for rate, told in shares.items()]
+    return [
+        pairs_at_most(
+            f"idle.{rate}/s", [100 * one for one in ours], [100 * one for one in bare], bar=3.0
+        )
+        for rate, (ours, bare) in shares.items()
+    ]
 
 
 def _many() -> list[Figure]:

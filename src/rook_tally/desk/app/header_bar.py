@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PySide6.QtCore import QLineF, QPoint, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QLineF, QPoint, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QAccessible,
     QFontMetrics,
@@ -29,6 +29,7 @@ from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, REGULAR, colou
 from rook_tally.desk.parts.label import Label
 
 HEAD_HEIGHT = 46
+_PAUSE_MS = 500
 _ROOMY = 1150
 _HALF = 720
 _WIDEST_NAME = 260
@@ -222,6 +223,10 @@ class HeaderBar(QWidget):
             palette = label.palette()
             palette.setColor(label.foregroundRole(), colour(role))
             label.setPalette(palette)
+        # What comes in many times a second is told as often as an eye can follow.
+        self._pause = QTimer(self, interval=_PAUSE_MS, singleShot=True)
+        self._pause.timeout.connect(self._refresh_if_due)
+        self._is_due = False
         self._left = _row([_Mark(theme), self._name, self._site])
         self._middle = _row(self.views)
         self._right = _row([self.standing, self._heard, self._copied, self._clock, self.menu])
@@ -275,6 +280,20 @@ class HeaderBar(QWidget):
         now = datetime_from_time_us(state.now_us).astimezone(state.zone)
         self._clock.setText(clock_words(now, seconds=True))
         self._share_room()
+
+    def refresh_soon(self) -> None:
+        """Write it anew at once, or, where that was done just now, once for all that comes in until
+        a moment later."""
+        if self._pause.isActive():
+            self._is_due = True
+        else:
+            self._pause.start()
+            self.refresh()
+
+    def _refresh_if_due(self) -> None:
+        if self._is_due:
+            self._is_due = False
+            self.refresh_soon()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """Another width: the site's name is cut anew."""

@@ -444,7 +444,7 @@ class DeskWindow(QMainWindow):
         self._ask_moment()
 
     def _on_state_changed(self, changed: set[int] | None) -> None:
-        self.head.refresh()
+        self.head.refresh_soon()
         self.banner.tell_trial()
         if changed is None:
             self._ask_rail()
@@ -485,8 +485,9 @@ class DeskWindow(QMainWindow):
         if self.speaks_as is None or not self.state.is_loaded:
             return
         settings = self.state.site.settings
-        is_free = not any(one.isVisible() for one in self.findChildren(QDialog))
-        if settings.wording != self.speaks_as and is_free:
+        if settings.wording == self.speaks_as:
+            return
+        if not any(one.isVisible() for one in self.findChildren(QDialog)):
             # Asked for once.
             self.speaks_as = None
             self.other_words_wanted.emit(settings)
