@@ -39,6 +39,7 @@ def test_a_site_is_named_and_put_into_its_zone_and_exports_follow(store: Store) 
         "dates": "day first",
         "clocks": "24 hours",
         "language": "",
+        "times": "microsecond",
         "units": {},
         "keys": "by-door",
         "passwords": "desktop",
@@ -95,6 +96,16 @@ def test_how_windows_write_is_set(store: Store) -> None:
     assert "decimals with a comma, dates with the month first, clocks of 12 hours, pt_BR" in shown
     exported = rook_tally("--store", store.url, "site", "export").stdout
     assert 'dates = "month first"' in exported
+
+
+def test_times_are_kept_to_the_millisecond_where_that_is_set(store: Store) -> None:
+    done = rook_tally("--store", store.url, "site", "set", "--times", "millisecond")
+    assert "times of readings are kept to the millisecond" in done.stdout
+    exported = rook_tally("--store", store.url, "site", "export").stdout
+    assert 'times = "millisecond"' in exported
+    rook_tally("--store", store.url, "changes", "undo", "1")
+    with store.read() as connection:
+        assert load_site(connection).settings == SiteSettings()
 
 
 def test_units_are_set_by_system_and_taken_back(store: Store) -> None:

@@ -14,7 +14,7 @@ from rook_tally.core.access_policy import KeysWanted, PasswordsAt
 from rook_tally.core.errors import UsageError
 from rook_tally.core.hours_of_day import HoursOfDay
 from rook_tally.core.moment_words import ClockStyle, DateStyle
-from rook_tally.core.site_settings import DecimalMark, SiteSettings, Weekday
+from rook_tally.core.site_settings import DecimalMark, SiteSettings, TimeGrain, Weekday
 from rook_tally.desk.data.site_settings import (
     NO_COPIES,
     SaveSiteSettings,
@@ -62,6 +62,7 @@ def test_changed_in_the_window_and_undone(
     keeping.stray_mb.setText("20")
     keeping.stray_days.setText("0")
     keeping.thinning.setText("400")
+    keeping.times.setCurrentIndex(keeping.times.findData(TimeGrain.MILLISECOND))
     dialog.keys.setCurrentIndex(dialog.keys.findData(KeysWanted.FROM_ALL))
     dialog.passwords.setCurrentIndex(dialog.passwords.findData(PasswordsAt.IN_STORE))
     dialog.position.setText("-36.9, 174.8")
@@ -98,6 +99,7 @@ def test_changed_in_the_window_and_undone(
             dates=DateStyle.YEAR_FIRST,
             clocks=ClockStyle.HOURS_12,
             language="en",
+            times=TimeGrain.MILLISECOND,
         ),
     )
     qtbot.waitUntil(lambda: _settings(store) == wanted, timeout=PATIENCE_MS)

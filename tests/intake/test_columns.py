@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 
 from rook_tally.core.quantities.kinds import KINDS
 from rook_tally.core.series.readings import Quality
+from rook_tally.core.site_settings import SiteSettings, TimeGrain
 from rook_tally.core.timestamps import SECOND_US
 from rook_tally.intake.message import BodyFormat, IntakeResult, Message
 from rook_tally.intake.pipeline import take_message
@@ -24,6 +25,7 @@ from rook_tally.store.readings import read_raw_range
 from rook_tally.store.readings.quality_overrides import overrule
 from rook_tally.store.site import add_station, load_site, newest_messages, tallies
 from rook_tally.store.site.clock_faults import clock_faults
+from rook_tally.store.site.configuration import settle_site
 from tests.builders import NOON_US
 from tests.examples import examples
 from tests.ways_in import ALWAYS_US, WayIn
@@ -164,6 +166,40 @@ def test_ordinary_messages_are_taken_in_columns(store: Store) -> None:
         way.told(NOON_US + 9 * SECOND_US, temperature=21.0, humidity=43)
     assert taken == [False, True, True, True]
     assert len(way.kept("temperature")) == 4
+
+
+IN_MS = [
+    (b'{"temperature": 20.5, "time": 1786449600.0014}', BodyFormat.JSON, 1_786_449_600_001_000),
+    (b"time,temperature\n1786449600.0029,20.5", BodyFormat.CSV, 1_786_449_600_002_000),
+    (
+        b'[{"bn":"kiln/","bt":1786449600.0035,"n":"temperature","v":20.5}]',
+        BodyFormat.SENML_JSON,
+        1_786_449_600_003_000,
+    ),
+    (b'{"temperature": 20.5}', BodyFormat.JSON, 1_786_449_700_000_000),
+]
+
+
+@pytest.mark.parametrize("in_columns", [True, False])
+def test_times_are_cut_where_the_store_keeps_milliseconds(
+    store: Store, monkeypatch: pytest.MonkeyPatch, in_columns: bool
+) -> None:
+    """Those that are told in whatever form, and that of arrival; set while messages come in."""
+    way = WayIn(store, "kiln")
+    way.told(1_786_449_500_000_777, temperature=20.0)
+    if not in_columns:
+        monkeypatch.setattr(take_message, "take_columns", lambda *_: False)
+    with store.write() as connection:
+        settle_site(connection, SiteSettings(times=TimeGrain.MILLISECOND))
+    arrived_us = 1_786_449_700_000_432
+    for body, form, _ in IN_MS:
+        message = Message("http", "1.2.3.4", body, arrived_us, form, "kiln")
+        receive(store, way.directory, way.clocks, [message])
+        # Sent again, it is the same reading.
+        (again,) = receive(store, way.directory, way.clocks, [message])
+        assert (again.kept, again.duplicate) == (0, 1)
+    kept = [at for at, _, _ in way.kept("temperature")]
+    assert kept == [1_786_449_500_000_777, *(moment for _, _, moment in IN_MS)]
 
 
 def test_what_another_collector_wrote_meanwhile_is_known(store: Store) -> None:

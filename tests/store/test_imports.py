@@ -7,6 +7,7 @@ import pytest
 
 from rook_tally.core.errors import CancelledError
 from rook_tally.core.series.readings import Quality, readings_from
+from rook_tally.core.site_settings import SiteSettings, TimeGrain
 from rook_tally.core.timestamps import DAY_US
 from rook_tally.store.base import Store
 from rook_tally.store.exchange import imports as imports_module
@@ -15,6 +16,7 @@ from rook_tally.store.readings import NewReading, append_readings
 from rook_tally.store.readings.append import append_history, remove_readings
 from rook_tally.store.readings.query import read_raw_range
 from rook_tally.store.readings.rescreening import rescreen_around
+from rook_tally.store.site.configuration import settle_site
 from tests.builders import NOON_US, begin_series
 
 
@@ -46,6 +48,21 @@ def test_stations_are_heard_between_two_pieces_and_their_word_stands(
         assert take_back(connection, done.id, {series.id: series}) == 24
         left = read_raw_range(connection, series.id, NOON_US, NOON_US + 60_000_000)
     assert left.value.tolist() == [99.0]
+
+
+def test_a_file_is_brought_in_as_finely_as_times_are_kept(store: Store) -> None:
+    """The same file again, cut to milliseconds or not, brings nothing twice."""
+    series = begin_series(store)
+    time_us = NOON_US + np.array([0, 400, 1_500, 9_999], dtype=np.int64)
+    told = [(series, readings_from(time_us, np.array([1.0, 2.0, 3.0, 4.0])))]
+    with store.write() as connection:
+        settle_site(connection, SiteSettings(times=TimeGrain.MILLISECOND))
+    assert bring_in(store, "a.csv", told, now_us=NOON_US).readings == 3
+    assert bring_in(store, "a.csv", told, now_us=NOON_US).readings == 0
+    with store.read() as connection:
+        held = read_raw_range(connection, series.id, NOON_US, NOON_US + 1_000_000)
+    assert (held.time_us - NOON_US).tolist() == [0, 1_000, 9_000]
+    assert held.value.tolist() == [2.0, 3.0, 4.0]
 
 
 def test_an_import_that_was_broken_off_can_be_taken_back(

@@ -12,7 +12,7 @@ from rook_tally.core.access_policy import KeysWanted, PasswordsAt
 from rook_tally.core.moment_words import ClockStyle, DateStyle
 from rook_tally.core.quantities.unit_systems import UnitSystem
 from rook_tally.core.site_file.content import SitePart
-from rook_tally.core.site_settings import DecimalMark, Weekday
+from rook_tally.core.site_settings import DecimalMark, TimeGrain, Weekday
 
 sites_app = typer.Typer()
 site_app = typer.Typer(help="The site: its name and its time zone.", invoke_without_command=True)
@@ -64,6 +64,13 @@ def site_set(
     language: Annotated[
         str | None, typer.Option(metavar="CODE", help="Of windows; empty for the desktop's.")
     ] = None,
+    times: Annotated[
+        TimeGrain | None,
+        typer.Option(
+            help="How finely times of readings are kept. To the millisecond takes half the room or "
+            "less; two readings of a sensor within one become one."
+        ),
+    ] = None,
     store: StoreOption = None,
 ) -> None:
     """Change the name, the time zone, the position, the units, quiet hours, who needs an access
@@ -81,6 +88,7 @@ def site_set(
         height_m=height,
         quiet=quiet,
         style=WritingStyle(week_begins, decimals, dates, clocks, language),
+        times=times,
     )
 
 

@@ -17,6 +17,7 @@ from rook_tally.core.moment_words import ClockStyle, DateStyle
 from rook_tally.core.quantities.unit_systems import UnitSystem
 from rook_tally.core.site_settings import (
     DecimalMark,
+    TimeGrain,
     Weekday,
     checked_settings,
     position_from,
@@ -65,6 +66,7 @@ def print_site(where: str, *, as_json: bool) -> None:
             "dates": settings.dates.value,
             "clocks": settings.clocks.value,
             "language": settings.language,
+            "times": settings.times.value,
             "units": units,
             "keys": keys.value,
             "passwords": passwords.value,
@@ -85,6 +87,8 @@ def print_site(where: str, *, as_json: bool) -> None:
                 f"windows write decimals with {_DECIMALS[settings.decimals]}, dates with the "
                 f"{settings.dates.value}, clocks of {settings.clocks.value}, {language}"
             )
+        if settings.times is not TimeGrain.MICROSECOND:
+            typer.echo(f"times of readings are kept to the {settings.times.value}")
         if settings.quiet is not None:
             typer.echo(f"quiet hours {hours_words(settings.quiet)}")
 
@@ -112,9 +116,10 @@ def change_site(
     height_m: float | None = None,
     quiet: str | None = None,
     style: WritingStyle | None = None,
+    times: TimeGrain | None = None,
 ) -> None:
     """Give the site another name, zone, position, height, units or quiet hours, say whom an access
-    key is wanted from, or where passwords are kept.
+    key is wanted from, where passwords are kept, or how finely times are.
 
     Raises
     ------
@@ -122,7 +127,8 @@ def change_site(
         When nothing is given, or something cannot be.
     """
     style = style or WritingStyle()
-    told = (name, zone, keys, passwords, units, position, height_m, quiet, *astuple(style))
+    told = (name, zone, keys, passwords, units, position, height_m, quiet, times)
+    told += astuple(style)
     if all(one is None for one in told):
         raise UsageError(
             "nothing was said to change",
@@ -143,6 +149,8 @@ def change_site(
             settings = replace(settings, height_m=height_m)
         if quiet is not None:
             settings = replace(settings, quiet=hours_of(quiet))
+        if times is not None:
+            settings = replace(settings, times=times)
         said = {key: value for key, value in asdict(style).items() if value is not None}
         settings = checked_settings(replace(settings, **said))
         if settings != site.settings:

@@ -41,6 +41,18 @@ class DecimalMark(enum.Enum):
     COMMA = "comma"
 
 
+class TimeGrain(enum.Enum):
+    """How finely the times of readings are kept."""
+
+    MICROSECOND = "microsecond"
+    MILLISECOND = "millisecond"
+
+    @property
+    def unit_us(self) -> int:
+        """Microseconds of which every kept time is a whole number."""
+        return 1_000 if self is TimeGrain.MILLISECOND else 1
+
+
 class SiteSettings(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     """Settings of a site.
 
@@ -52,6 +64,7 @@ class SiteSettings(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True
     quiet : hours in which only what is severe is told, by every channel that has none of its own
     decimals, dates, clocks : how windows write figures and moments
     language : of windows, as ISO 639 calls it; empty for the desktop's
+    times : how finely the times of what comes in are kept
     """
 
     latitude: float | None = None
@@ -63,6 +76,7 @@ class SiteSettings(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True
     dates: DateStyle = DateStyle.DAY_FIRST
     clocks: ClockStyle = ClockStyle.HOURS_24
     language: str = ""
+    times: TimeGrain = TimeGrain.MICROSECOND
 
     @property
     def wording(self) -> tuple[DecimalMark, DateStyle, ClockStyle, str]:

@@ -132,6 +132,20 @@ class Decoded(msgspec.Struct, frozen=True, gc=False):
             map(DecodedValue, ats, self.fields, self.values, repeat(self.station), units, times)
         )
 
+    def in_whole_units(self, unit_us: int) -> Decoded:
+        """The same with times cut to whole units of so many microseconds."""
+        return msgspec.structs.replace(
+            self,
+            listed=tuple(
+                one
+                if one.time_us is None
+                else msgspec.structs.replace(one, time_us=_cut(one.time_us, unit_us))
+                for one in self.listed
+            ),
+            times=None if self.times is None else [_cut(one, unit_us) for one in self.times],
+            time_us=None if self.time_us is None else _cut(self.time_us, unit_us),
+        )
+
     def first(self, most: int) -> tuple[DecodedValue, ...]:
         """The first values."""
         if not self.fields:
@@ -165,6 +179,10 @@ class Decoded(msgspec.Struct, frozen=True, gc=False):
             said=tuple(replace(one, station=behind(gateway, one.station)) for one in self.said),
             station=behind(gateway, self.station),
         )
+
+
+def _cut(time_us: int, unit_us: int) -> int:
+    return time_us // unit_us * unit_us
 
 
 def behind(gateway: str, station: str | None) -> str | None:

@@ -14,7 +14,7 @@ from rook_tally.core.errors import DamagedPageError
 from rook_tally.core.series.buckets import buckets_of, merged
 from rook_tally.core.series.packed_tables import packed_columns, unpacked_tables
 from rook_tally.core.series.page_codec import checksum, decode, decode_many, encode
-from rook_tally.core.series.readings import Readings, joined, readings_from
+from rook_tally.core.series.readings import Readings, in_whole_units, joined, readings_from
 from rook_tally.core.series.statistics import Window, mean_of, pieces_of
 
 times = st.lists(st.integers(0, 4 * 10**15), min_size=1, max_size=50, unique=True).map(sorted)
@@ -25,8 +25,13 @@ values = st.one_of(
 )
 
 
-@given(times, st.data())
-def test_there_and_back_bit_for_bit(moments: list[int], data: st.DataObject) -> None:
+# Whole microseconds, milliseconds, seconds.
+units = st.sampled_from([1, 1_000, 1_000_000])
+
+
+@given(times, units, st.data())
+def test_there_and_back_bit_for_bit(moments: list[int], unit: int, data: st.DataObject) -> None:
+    moments = sorted({one // unit * unit for one in moments})
     size = len(moments)
     readings = readings_from(
         moments,
@@ -52,6 +57,9 @@ def test_pages_together_are_as_one_by_one(
         value = np.asarray(np.round(plain, 1) if sort else plain, np.float64)
         quality = np.full(count, sort == 2, dtype=np.uint8)
         time_us = np.arange(count) * 300_000_000 if sort == 3 else np.array(moments)
+        if sort == 4:
+            time_us = np.unique(time_us // 1_000) * 1_000
+            value, quality = value[: len(time_us)], quality[: len(time_us)]
         several.append(Readings(np.asarray(time_us, np.int64), value, quality))
     payloads = [encode(one) for one in several]
     together, apart = decode_many(payloads), joined([decode(one) for one in payloads])
@@ -91,6 +99,30 @@ def test_a_page_is_small() -> None:
     assert len(encode(readings)) < 4.0 * len(readings)
     noisy = readings_from(readings.time_us, np.random.default_rng(2).normal(size=len(readings)))
     assert decode(encode(noisy)).value.tobytes() == noisy.value.tobytes()
+
+
+@pytest.mark.parametrize(("unit_us", "most"), [(1_000, 1.05), (1_000_000, 0.4)])
+def test_times_in_whole_units_take_less(unit_us: int, most: float) -> None:
+    """A sensor that tells whole seconds, or a store that is set to keep milliseconds."""
+    day = in_whole_units(_day(), unit_us)
+    payload = encode(day)
+    assert len(payload) / len(day) < most
+    assert decode(payload).time_us.tolist() == day.time_us.tolist()
+
+
+def test_a_page_built_in_a_way_we_do_not_know_is_refused() -> None:
+    payload = bytearray(encode(_day()))
+    payload[7] |= 32
+    with pytest.raises(DamagedPageError, match="built in a way we do not know"):
+        decode(bytes(payload))
+
+
+def test_of_readings_within_one_unit_the_last_is_left() -> None:
+    several = readings_from([999, 1_000, 1_400, 1_999, 3_000], [1.0, 2.0, 3.0, 4.0, 5.0])
+    cut = in_whole_units(several, 1_000)
+    assert cut.time_us.tolist() == [0, 1_000, 3_000]
+    assert cut.value.tolist() == [1.0, 4.0, 5.0]
+    assert in_whole_units(several, 1) is several
 
 
 def test_every_flipped_byte_is_found_by_the_checksum() -> None:

@@ -35,13 +35,15 @@ _WORTH, _TRIED = 0.97, 1024
 _RAW, _DEFLATED = 0, 1
 _LENGTH = struct.Struct("<I")
 _HEADER = struct.Struct("<4sHBBIqqq")
-# Steps of the grid are in this fraction of a microsecond: over a day it drifts by less than one.
+# Steps of the grid are in this fraction of the unit: over a day it drifts by less than a few.
 _FRACTION_BITS = 10
 _LONGEST_SPAN = 1 << 50
 # No day of one series holds more.
 _MOST = 100_000_000
 
-_ON_GRID, _HAS_SKIPS, _HAS_QUALITY = 1, 2, 4
+_ON_GRID, _HAS_SKIPS, _HAS_QUALITY, _IN_MS, _IN_S = 1, 2, 4, 8, 16
+_KNOWN_FLAGS = 31
+_MS_US, _S_US = 1_000, 1_000_000
 
 _Column = np.ndarray[tuple[int], np.dtype[np.uint64]]
 _Table = np.ndarray[tuple[int, int], np.dtype[np.unsignedinteger[Any]]]
@@ -51,7 +53,7 @@ class _Grid(NamedTuple):
     """Times as places on a grid: time = first + place × step + distance. `skips` are how many
     places more than one lie between neighbours."""
 
-    first_us: int
+    first: int
     step: int
     skips: TimeArray
     distances: TimeArray
@@ -69,15 +71,18 @@ def encode(readings: Readings) -> bytes:
     bytes
         `decode` gives back the same times, values (bit for bit) and qualities.
     """
-    first_us, usual, flags = int(readings.time_us[0]), 0, 0
+    unit_us, flags = _unit_of(readings.time_us)
+    times = readings.time_us // unit_us
+    first, usual = int(times[0]), 0
     columns = []
-    grid = _grid_of(readings.time_us)
+    grid = _grid_of(times)
     if grid is None:
-        steps = np.diff(readings.time_us)
+        steps = np.diff(times)
         usual = int(np.median(steps)) if len(steps) else 0
         columns.append(_zigzag(steps - usual))
     else:
-        first_us, usual, flags = grid.first_us, grid.step, _ON_GRID
+        first, usual = grid.first, grid.step
+        flags |= _ON_GRID
         if grid.skips.any():
             flags |= _HAS_SKIPS
             columns.append(_zigzag(grid.skips))
@@ -92,7 +97,7 @@ def encode(readings: Readings) -> bytes:
     if readings.quality.any():
         flags |= _HAS_QUALITY
         columns.append(readings.quality.astype(np.uint64))
-    header = _HEADER.pack(MAGIC, FORMAT, digits, flags, len(readings), first_us, usual, first_step)
+    header = _HEADER.pack(MAGIC, FORMAT, digits, flags, len(readings), first, usual, first_step)
     return header + b"".join(map(_packed, columns))
 
 
@@ -171,16 +176,18 @@ class _Page(msgspec.Struct, frozen=True):
     digits: int
     flags: int
     count: int
-    first_us: int
+    first: int
     usual: int
     first_step: int
     columns: tuple[tuple[bytes, ...], ...]
 
 
 def _taken_apart(payload: bytes) -> _Page:
-    _, _, digits, flags, count, first_us, usual, first_step = _HEADER.unpack_from(payload)
+    _, _, digits, flags, count, first, usual, first_step = _HEADER.unpack_from(payload)
     if not 0 < count <= _MOST:
         raise ValueError(f"it holds {count} readings")
+    if flags & ~_KNOWN_FLAGS:
+        raise ValueError("it is built in a way we do not know")
     at = _HEADER.size
     columns = []
     for length in _lengths(digits, flags, count):
@@ -205,7 +212,7 @@ def _taken_apart(payload: bytes) -> _Page:
         columns.append(tuple(planes))
     if at != len(payload):
         raise ValueError("it is longer or shorter than it says")
-    return _Page(digits, flags, count, first_us, usual, first_step, tuple(columns))
+    return _Page(digits, flags, count, first, usual, first_step, tuple(columns))
 
 
 @lru_cache(1024)
@@ -260,7 +267,7 @@ def _columns_of(
         for at, length in enumerate(_lengths(first.digits, flags, count))
     ]
     left = iter(columns)
-    first_us = np.array([[page.first_us] for page in pages], dtype=np.int64)
+    begins = np.array([[page.first] for page in pages], dtype=np.int64)
     usual = np.array([[page.usual] for page in pages], dtype=np.int64)
     if flags & _ON_GRID:
         places = np.arange(count, dtype=np.int64)[np.newaxis, :]
@@ -270,13 +277,15 @@ def _columns_of(
             places[:, 1:] += skipped
         time_us = places * usual
         time_us >>= _FRACTION_BITS
-        time_us += first_us
+        time_us += begins
         time_us += _signed(next(left))
     else:
         time_us = np.empty((len(pages), count), dtype=np.int64)
-        time_us[:, :1] = first_us
+        time_us[:, :1] = begins
         np.cumsum(_signed(next(left)) + usual, axis=1, out=time_us[:, 1:])
-        time_us[:, 1:] += first_us
+        time_us[:, 1:] += begins
+    if flags & (_IN_MS | _IN_S):
+        time_us *= _S_US if flags & _IN_S else _MS_US
     raw = next(left)
     if first.digits == RAW_VALUES:
         value = np.ascontiguousarray(raw.astype("<u8")).view("<f8").astype(np.float64)
@@ -307,16 +316,23 @@ def _whole_of(columns: Sequence[tuple[bytes, ...]], length: int) -> _Table:
     return whole.view(f"<u{size}").reshape(len(columns), length)
 
 
-def _grid_of(time_us: TimeArray) -> _Grid | None:
+def _unit_of(time_us: TimeArray) -> tuple[int, int]:
+    """The coarsest unit that tells all of these times, µs, and its flag."""
+    if not (time_us % _MS_US).any():
+        return (_MS_US, _IN_MS) if (time_us % _S_US).any() else (_S_US, _IN_S)
+    return 1, 0
+
+
+def _grid_of(times: TimeArray) -> _Grid | None:
     """The grid that times lie on best; None where the steps between them are the shorter story."""
-    if len(time_us) < 3 or int(time_us[-1]) - int(time_us[0]) >= _LONGEST_SPAN:
+    if len(times) < 3 or int(times[-1]) - int(times[0]) >= _LONGEST_SPAN:
         return None
-    steps = np.diff(time_us)
+    steps = np.diff(times)
     usual = float(np.median(steps))
     skips = np.rint(steps / usual).astype(np.int64) - 1
-    places = np.arange(len(time_us), dtype=np.int64)
+    places = np.arange(len(times), dtype=np.int64)
     places[1:] += np.cumsum(skips)
-    since = time_us - time_us[0]
+    since = times - times[0]
     centred = places - places.mean()
     spread = float((centred * centred).sum())
     slope = float((centred * since).sum()) / spread if spread else usual
@@ -326,7 +342,7 @@ def _grid_of(time_us: TimeArray) -> _Grid | None:
     distances -= middle
     if _weight(distances) + _weight(skips) > _weight(steps - round(usual)) + 1:
         return None
-    return _Grid(int(time_us[0]) + middle, step, skips, distances)
+    return _Grid(int(times[0]) + middle, step, skips, distances)
 
 
 def _weight(column: TimeArray) -> float:

@@ -82,6 +82,16 @@ def readings_from(time_us: object, value: object, quality: object | None = None)
     return Readings(times, values, qualities)
 
 
+def in_whole_units(readings: Readings, unit_us: int) -> Readings:
+    """The readings with times cut to whole units of so many microseconds; of those that come to
+    stand at one moment the last."""
+    if unit_us == 1 or not len(readings):
+        return readings
+    time_us = readings.time_us // unit_us * unit_us
+    last = np.append(np.diff(time_us) > 0, True)
+    return Readings(time_us[last], readings.value[last], readings.quality[last])
+
+
 def joined(parts: Sequence[Readings]) -> Readings:
     """Readings one part after the other; at least one part, in order of time."""
     if len(parts) == 1:

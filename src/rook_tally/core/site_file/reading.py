@@ -50,7 +50,13 @@ from rook_tally.core.site_file.content import (
     StationEntry,
 )
 from rook_tally.core.site_file.writing import FORMAT
-from rook_tally.core.site_settings import DecimalMark, SiteSettings, Weekday, checked_settings
+from rook_tally.core.site_settings import (
+    DecimalMark,
+    SiteSettings,
+    TimeGrain,
+    Weekday,
+    checked_settings,
+)
 from rook_tally.core.timestamps import time_us_from_text
 from rook_tally.core.wall.files import sheet_from_table
 from rook_tally.core.workings.definitions import Score, Working
@@ -93,6 +99,7 @@ class _Site(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     dates: DateStyle = DateStyle.DAY_FIRST
     clocks: ClockStyle = ClockStyle.HOURS_24
     language: str = ""
+    times: TimeGrain = TimeGrain.MICROSECOND
 
 
 _SETTLED = SeriesSettings.__struct_fields__
@@ -291,6 +298,7 @@ def _site(table: Any) -> SiteEntry:
         dates=told.dates,
         clocks=told.clocks,
         language=told.language,
+        times=told.times,
     )
     return SiteEntry(name=told.name, zone=told.zone, settings=checked_settings(settings))
 

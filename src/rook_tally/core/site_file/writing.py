@@ -32,7 +32,7 @@ from rook_tally.core.site_file.content import (
     SiteEntry,
     StationEntry,
 )
-from rook_tally.core.site_settings import DecimalMark, Weekday
+from rook_tally.core.site_settings import DecimalMark, TimeGrain, Weekday
 from rook_tally.core.timestamps import rfc3339
 from rook_tally.core.wall.files import sheet_table
 from rook_tally.core.workings.definitions import Placement, Score, Working
@@ -232,6 +232,8 @@ def _site(one: SiteEntry) -> Table:
         told["clocks"] = settings.clocks.value
     if settings.language:
         told["language"] = settings.language
+    if settings.times is not TimeGrain.MICROSECOND:
+        told["times"] = settings.times.value
     return told
 
 

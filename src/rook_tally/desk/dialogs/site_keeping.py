@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
 )
 
 from rook_tally.core.quantities.number_input import number_text
+from rook_tally.core.site_settings import TimeGrain
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.site_settings import SiteForm, typed_count
 from rook_tally.desk.dialogs.texts import tr
@@ -53,11 +54,24 @@ class KeepingPage(QWidget):
             line.setFixedWidth(_NUMBER_WIDTH)
         self.thinning.setAccessibleName(tr("days after which readings are thinned"))
         self.thinning.setPlaceholderText(tr("never: every reading is kept"))
+        self.times = QComboBox()
+        self.times.setAccessibleName(tr("how finely times of readings are kept"))
+        for grain, words in (
+            (TimeGrain.MICROSECOND, tr("to the microsecond, as they are told")),
+            (TimeGrain.MILLISECOND, tr("to the millisecond, in half the room")),
+        ):
+            self.times.addItem(words, grain)
         self.copied = Label()
+        self._about_times = Label(
+            tr(
+                "Holds for what comes in from now on. Two readings of a sensor within one "
+                "millisecond become one, the later."
+            )
+        )
         self._about = Label(
             tr("Thinned days keep the lowest and the highest of every five minutes.")
         )
-        for label in (self.copied, self._about):
+        for label in (self.copied, self._about, self._about_times):
             label.setWordWrap(True)
             label.setFont(face(12))
             tint(label, theme.dim)
@@ -85,6 +99,8 @@ class KeepingPage(QWidget):
         )
         self.form.addRow(tr("Days until readings are thinned"), self.thinning)
         self.form.addRow("", self._about)
+        self.form.addRow(tr("Times of readings are kept"), self.times)
+        self.form.addRow("", self._about_times)
 
     def show_form(self, told: SiteForm) -> None:
         """Fill it with what is set."""
@@ -105,6 +121,7 @@ class KeepingPage(QWidget):
             line.setText(number_text(number))
         days = told.thin_after_days
         self.thinning.setText("" if days is None else number_text(days))
+        self.times.setCurrentIndex(self.times.findData(told.settings.times))
         self.copied.setText(told.copied)
         self.form.setRowVisible(self.copied, bool(told.copied))
 

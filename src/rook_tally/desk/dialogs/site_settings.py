@@ -290,5 +290,6 @@ class SiteDialog(StoreDialog):
                 dates=self.dates.currentData(),
                 clocks=self.clocks.currentData(),
                 language=str(self.language.currentData()),
+                times=self.keeping.times.currentData(),
             )
         )

@@ -5120,6 +5120,16 @@
     </message>
     <message>
       <location filename="desk/dialogs/site_keeping.py" />
+      <source>how finely times of readings are kept</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_keeping.py" />
+      <source>Holds for what comes in from now on. Two readings of a sensor within one millisecond become one, the later.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_keeping.py" />
       <source>Thinned days keep the lowest and the highest of every five minutes.</source>
       <translation type="unfinished" />
     </message>
@@ -5150,6 +5160,11 @@
     </message>
     <message>
       <location filename="desk/dialogs/site_keeping.py" />
+      <source>Times of readings are kept</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_keeping.py" />
       <source>Folder for daily copies</source>
       <translation type="unfinished" />
     </message>
@@ -5176,6 +5191,16 @@
     <message>
       <location filename="desk/dialogs/site_keeping.py" />
       <source>days that strays are kept</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_keeping.py" />
+      <source>to the microsecond, as they are told</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/site_keeping.py" />
+      <source>to the millisecond, in half the room</source>
       <translation type="unfinished" />
     </message>
     <message>

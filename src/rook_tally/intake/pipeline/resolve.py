@@ -105,6 +105,8 @@ class IntakeSession:
         self._by_radio: dict[tuple[str, str], DecodeSettings] = {}
         self._radio_kinds: tuple[Kind, ...] = ()
         self.columns = RememberedColumns()
+        # Times are kept in whole units of so many microseconds.
+        self.unit_us = 1
         # The newest moment of series, where nobody but this writer has written since.
         self.newest_us: dict[int, int] = {}
 
@@ -120,6 +122,7 @@ class IntakeSession:
             return
         self.columns.forget()
         site = load_site(connection)
+        self.unit_us = site.settings.times.unit_us
         self._seen_seq = self._site_seq = newest
         self.workings.refresh(connection, self._site_seq)
         self.watches.refresh(connection, self._site_seq)

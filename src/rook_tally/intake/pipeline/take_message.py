@@ -52,6 +52,9 @@ def take(
     into the batch. The answer's numbers are filled in until the batch is written."""
     answer = IntakeResult()
     message, hints = directory.told_of(message)
+    unit_us = directory.unit_us
+    if unit_us > 1:
+        message = replace(message, arrived_us=message.arrived_us // unit_us * unit_us)
     fault = name_fault(message.station) if message.station is not None else ""
     if fault:
         answer.problem, answer.why = Problem.UNREADABLE, f"the station has {fault}"
@@ -93,6 +96,8 @@ def take(
             batch.tallies[counted_under].stray += 1
             batch.put_astray(message, error.what, name)
         return answer
+    if unit_us > 1:
+        content = content.in_whole_units(unit_us)
     if speaker is not None and speaker.kind.is_gateway:
         # It speaks for those behind it and for nobody else of this site.
         batch.heard[speaker.id] = message.arrived_us

@@ -18,7 +18,7 @@ from rook_tally.core.errors import CancelledError, UsageError
 from rook_tally.core.progress import Progress, part_of, unwatched
 from rook_tally.core.quantities.quantity import Quantity
 from rook_tally.core.series.page_codec import decode, encode
-from rook_tally.core.series.readings import Readings, readings_from
+from rook_tally.core.series.readings import Readings, in_whole_units, readings_from
 from rook_tally.core.timestamps import DAY_US
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change, note_readings
@@ -29,7 +29,13 @@ from rook_tally.store.readings.quality_overrides import with_overrulings
 from rook_tally.store.readings.query import read_raw_range
 from rook_tally.store.readings.removal import remove_stretch
 from rook_tally.store.readings.rescreening import rescreen_stretch
-from rook_tally.store.site.configuration import Series, Station, add_series, load_site
+from rook_tally.store.site.configuration import (
+    Series,
+    Station,
+    add_series,
+    load_site,
+    site_settings,
+)
 from rook_tally.store.site.learned_cadence import learn_cadence, stations_that_learn
 
 _PIECE = 50_000
@@ -48,7 +54,8 @@ class Import:
 
 
 def new_readings(connection: Connection, series: Series, readings: Readings) -> Readings:
-    """Those of a stretch whose moments hold nothing yet."""
+    """Those of a stretch whose moments hold nothing yet, as finely as times are kept here."""
+    readings = in_whole_units(readings, site_settings(connection).times.unit_us)
     if not len(readings):
         return readings
     held = read_raw_range(
