@@ -15,7 +15,7 @@ import sqlalchemy as sa
 from rook_tally.cli.demo_site import make_demo_site
 from rook_tally.core.quantities.kinds import PLAIN
 from rook_tally.core.quantities.registry import QUANTITIES
-from rook_tally.core.series.readings import Quality, Readings, readings_from
+from rook_tally.core.series.readings import Quality, Readings, in_whole_units, readings_from
 from rook_tally.core.timestamps import DAY_US, time_us_from_text
 from rook_tally.store.base import Store, schema
 from rook_tally.store.maintenance import open_store
@@ -157,12 +157,13 @@ def load_memory(folder: Path) -> tuple[float, float]:
     return peak / 1e6, arrays / 1e6
 
 
-def size_figures(folder: Path, cadence_s: float) -> tuple[float, float]:
+def size_figures(folder: Path, cadence_s: float, unit_us: int = 1) -> tuple[float, float]:
     """Bytes a sealed reading, net of an empty store, and the entropy of what was put in: that of
-    the steps between values as they occur, and that of the noise in the times."""
-    empty, _ = store_with(folder, f"empty{cadence_s:g}", cadence_s, 1)
-    store, (series,) = store_with(folder, f"size{cadence_s:g}", cadence_s, 1)
-    readings = temperature_like(6 * cadence_s, cadence_s)
+    the steps between values as they occur, and that of the noise in the times, in the unit that
+    they are kept to."""
+    empty, _ = store_with(folder, f"empty{cadence_s:g}-{unit_us}", cadence_s, 1)
+    store, (series,) = store_with(folder, f"size{cadence_s:g}-{unit_us}", cadence_s, 1)
+    readings = in_whole_units(temperature_like(6 * cadence_s, cadence_s), unit_us)
     with store.write() as connection:
         after_us = int(readings.time_us[-1]) + 2 * DAY_US
         append_sealed(connection, history_of(series, readings, before_us=after_us))
@@ -175,7 +176,7 @@ def size_figures(folder: Path, cadence_s: float) -> tuple[float, float]:
     _, counts = np.unique(steps, return_counts=True)
     shares = counts / counts.sum()
     of_values = float(-(shares * np.log2(shares)).sum()) / 8
-    of_times = 0.5 * float(np.log2(2 * np.pi * np.e * _JITTER_US**2)) / 8
+    of_times = 0.5 * float(np.log2(2 * np.pi * np.e * (_JITTER_US / unit_us) ** 2)) / 8
     return (sizes[1] - sizes[0]) / len(readings), of_values + of_times
 
 

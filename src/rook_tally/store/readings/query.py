@@ -79,7 +79,7 @@ def newest_times(
     if series_ids is not None:
         statement = statement.where(schema.series.c.id.in_(series_ids))
     found: dict[int, int] = {}
-    for series_id, row_us, page_us in connection.execute(statement):
+    for series_id, row_us, page_us in connection.execute(statement).all():
         if until_us is not None and page_us is not None and page_us > until_us:
             (one,) = page_readings(connection, series_id, day_of(page_us), day_of(page_us) + 1)
             page_us = int(one.time_us[np.searchsorted(one.time_us, until_us, side="right") - 1])

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping, Sequence
 from difflib import get_close_matches
-from typing import Any
+from typing import Any, NamedTuple
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError, available_timezones
 
 import msgspec
@@ -18,7 +18,7 @@ from rook_tally.core.plans import Plan
 from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.kinds import PLAIN, Kind
 from rook_tally.core.quantities.levels import Limits
-from rook_tally.core.quantities.limit_rules import LimitOrigin, limits_in_force
+from rook_tally.core.quantities.limit_rules import LimitOrigin, LimitsInForce, limits_in_force
 from rook_tally.core.quantities.quantity import Quantity, QuantityScale
 from rook_tally.core.quantities.registry import QUANTITIES
 from rook_tally.core.quantities.series_settings import (
@@ -34,6 +34,7 @@ from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
 from rook_tally.store.base.credentials import Credentials, credentials_of, new_access_key
 from rook_tally.store.base.machine_zone import machine_zone
+from rook_tally.store.base.raw_sql import fetched
 from rook_tally.store.site.corrections import calibrations
 from rook_tally.store.site.display_units import shown_units, unit_of_result, units_picked
 from rook_tally.store.site.kinds import kinds
@@ -69,7 +70,7 @@ class Place(msgspec.Struct, frozen=True):
     parent_id: int | None = None
 
 
-class Station(msgspec.Struct, frozen=True):
+class Station(msgspec.Struct, frozen=True, gc=False):
     """A box that reports, or in the place of one a working.
 
     Attributes
@@ -128,7 +129,7 @@ class Station(msgspec.Struct, frozen=True):
         return span is not None and span[0] <= now_us < span[1]
 
 
-class Series(msgspec.Struct, frozen=True):
+class Series(msgspec.Struct, frozen=True, gc=False):
     """One quantity of one station: the field it comes from, its wire unit, its limits.
 
     `unit_shown` is None for the base unit. `limits_from` says where its limits were set;
@@ -232,11 +233,12 @@ def load_site(connection: Connection) -> Site:
             sa.select(schema.station)
             .where(schema.station.c.removed_us.is_(None))
             .order_by(schema.station.c.position, schema.station.c.id)
-        )
+        ).all()
     }
     units, picked = shown_units(connection), units_picked(connection)
     results = worked_results(connection)
     calibrated = calibrations(connection)
+    alike = _Alike(rules)
     series = tuple(
         _worked_series(row, stations[row.station_id], results[row.id], picked, zone)
         if row.id in results
@@ -244,16 +246,16 @@ def load_site(connection: Connection) -> Site:
             row,
             stations[row.station_id],
             units.get(row.quantity),
-            rules,
+            alike,
             calibrated.get(row.id, ()),
         )
-        for row in connection.execute(sa.select(schema.series).order_by(schema.series.c.id))
+        for row in map(_SeriesRow._make, fetched(connection, _SERIES_ROWS))
         if row.station_id in stations
     )
     reporting = [one for one in stations.values() if not one.is_worked_out]
     other_names = {
         (row.station_id, row.name): row.series_id
-        for row in connection.execute(sa.select(schema.field_name))
+        for row in connection.execute(sa.select(schema.field_name)).all()
     }
     table = schema.station_alias
     aliases = {
@@ -287,7 +289,7 @@ def places_of(connection: Connection) -> dict[int, Place]:
     order = schema.place.c.position, schema.place.c.id
     return {
         row.id: Place(row.id, row.name, row.indoors, row.parent_id)
-        for row in connection.execute(sa.select(schema.place).order_by(*order))
+        for row in connection.execute(sa.select(schema.place).order_by(*order)).all()
     }
 
 
@@ -333,23 +335,66 @@ def _quantity_of(kind: Kind, field: str, slug: str, settings: SeriesSettings) ->
     return settled_quantity(quantity, settings)
 
 
+class _Alike:
+    """Quantities and limits of the series of a site: those that nobody settled anything for are
+    worked out once for all stations of a kind in a place."""
+
+    def __init__(self, rules: SiteRules) -> None:
+        self._rules = rules
+        self._known: dict[tuple[str, int, str, str], tuple[Quantity, LimitsInForce]] = {}
+
+    def of(
+        self, station: Station, field: str, slug: str, settings: SeriesSettings, own: Limits | None
+    ) -> tuple[Quantity, LimitsInForce]:
+        """Those of a field of a station."""
+        if own is not None or settings is not PLAIN_SERIES:
+            return self._worked_out(station, field, slug, settings, own)
+        key = station.kind.slug, station.place.id, field, slug
+        if key not in self._known:
+            self._known[key] = self._worked_out(station, field, slug, settings, own)
+        return self._known[key]
+
+    def _worked_out(
+        self, station: Station, field: str, slug: str, settings: SeriesSettings, own: Limits | None
+    ) -> tuple[Quantity, LimitsInForce]:
+        quantity = _quantity_of(station.kind, field, slug, settings)
+        found = limits_in_force(
+            quantity,
+            indoors=station.place.indoors,
+            own=own,
+            rules=self._rules.limits,
+            places=self._rules.around[station.place.id],
+            zone=self._rules.zone,
+        )
+        return quantity, found
+
+
+class _SeriesRow(NamedTuple):
+    """A row of the table of series: there may be thousands, and they are read at every change of
+    the site."""
+
+    id: int
+    station_id: int
+    field: str
+    quantity: str
+    unit: str
+    limits: str | None
+    document: str
+
+
+_SERIES_ROWS = f"SELECT {', '.join(_SeriesRow._fields)} FROM series ORDER BY id"
+
+
 def _series(
-    row: sa.Row[tuple[object, ...]],
+    row: _SeriesRow,
     station: Station,
     unit_shown: Unit | None,
-    rules: SiteRules,
+    alike: _Alike,
     calibrated: Calibrations,
 ) -> Series:
     settings = _series_settings(row.document)
-    quantity = _quantity_of(station.kind, row.field, row.quantity, settings)
-    found = limits_in_force(
-        quantity,
-        indoors=station.place.indoors,
-        own=None if row.limits is None else _LIMITS_DECODER.decode(row.limits),
-        rules=rules.limits,
-        places=rules.around[station.place.id],
-        zone=rules.zone,
-    )
+    own = None if row.limits is None else _LIMITS_DECODER.decode(row.limits)
+    quantity, found = alike.of(station, row.field, row.quantity, settings, own)
     return Series(
         row.id,
         station,
@@ -384,11 +429,7 @@ def places_around(places: Mapping[int, Place]) -> dict[int, tuple[tuple[int, str
 
 
 def _worked_series(
-    row: sa.Row[tuple[object, ...]],
-    station: Station,
-    result: Result,
-    picked: Mapping[str, str],
-    zone: str,
+    row: _SeriesRow, station: Station, result: Result, picked: Mapping[str, str], zone: str
 ) -> Series:
     quantity, limits = result.quantity, result.quantity.limits.in_zone(zone)
     shown = unit_of_result(quantity, result.unit_shown, picked)
