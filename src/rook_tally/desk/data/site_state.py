@@ -266,7 +266,8 @@ class SiteState:
         match news:
             case Picture():
                 self.site, self.collectors = news.site, news.collectors
-                self.live = LatestValues(news.latest, news.ribbons, news.reports)
+                ribbons = self.live.ribbons | news.ribbons if news.others_stand else news.ribbons
+                self.live = LatestValues(news.latest, ribbons, news.reports)
                 self._figures = self._past_figures = None
                 self.remarks, self.groups = news.remarks, news.groups
                 self.live_alarms = news.alarms

@@ -10,6 +10,7 @@ from collections.abc import Callable, Collection
 from typing import TypeAlias
 
 import msgspec
+from msgspec.structs import replace
 from sqlalchemy.engine import Connection
 
 from rook_tally.core.arrays import TimeArray
@@ -51,6 +52,7 @@ class Picture(msgspec.Struct, frozen=True):
     ----------
     latest : newest reading by series id
     ribbons : the last 24 hours by series id, columns of 15 minutes
+    others_stand : the ribbons of all other series are as they were told before
     reports : by station id, moments of its last reports, (N,) int64
     """
 
@@ -63,6 +65,7 @@ class Picture(msgspec.Struct, frozen=True):
     groups: list[Group] = msgspec.field(default_factory=list)
     alarms: tuple[ActiveAlarm, ...] = ()
     copies: Copies | None = None
+    others_stand: bool = False
 
 
 class NewReadings(msgspec.Struct, frozen=True):
@@ -250,11 +253,25 @@ class StoreFeed:
         if tail is not None:
             tail.close()
 
-    def _send_picture(self) -> None:
+    def _send_picture(self, begun: list[Change] | None = None) -> None:
+        """The whole site; where only series have begun, with the ribbons of these and of those that
+        the same changes tell readings of. Of thousands they take longer than all else."""
         now_us = self._clock()
         is_first = self._ribbon_end_us == 0
+        is_same_day = ribbon_window(now_us)[1] == self._ribbon_end_us
         with self._store.read() as connection:
-            picture = read_picture(connection, now_us, ribbons=not is_first)
+            if begun is None or not is_same_day:
+                picture = read_picture(connection, now_us, ribbons=not is_first)
+            else:
+                picture = read_picture(connection, now_us, ribbons=False)
+                moved = {one.series_id for one in begun if one.subject is Subject.READINGS}
+                told = [
+                    one
+                    for one in picture.site.series
+                    if one.id not in self._series or one.id in moved
+                ]
+                ribbons = ribbons_before(connection, told, now_us)
+                picture = replace(picture, ribbons=ribbons, others_stand=True)
         self._series = {one.id: one for one in picture.site.series}
         self._newest = {series_id: one.time_us for series_id, one in picture.latest.items()}
         self._ribbon_end_us = ribbon_window(now_us)[1]
@@ -274,10 +291,10 @@ class StoreFeed:
     def _follow(self, changes: list[Change]) -> None:
         subjects = {change.subject for change in changes}
         # What was worked out again shows in every view, also where it shows the past.
-        if subjects & {Subject.SITE, Subject.SERIES} or (
-            Subject.WORKINGS in subjects and self._is_all_worked_out()
-        ):
+        if Subject.SITE in subjects or (Subject.WORKINGS in subjects and self._is_all_worked_out()):
             self._send_picture()
+        elif Subject.SERIES in subjects:
+            self._send_picture(changes)
         elif Subject.READINGS in subjects:
             self._send_readings(changes)
         if Subject.DOORS in subjects:
