@@ -207,20 +207,21 @@ def _read_and_decode(bare: sqlite3.Connection, at_us: int) -> None:
 
 def _paints(window: DeskWindow, told: DeskFigures) -> None:
     viewport = window.ledger.table.viewport()
-    bare = _played_back(viewport)
+    bare = played_back(viewport)
     for _ in range(_PAINTS):
-        told.paints.append(_repaint_ms(viewport))
-        told.bare_paints.append(_repaint_ms(bare))
+        told.paints.append(repaint_ms(viewport))
+        told.bare_paints.append(repaint_ms(bare))
     bare.close()
 
 
-def _repaint_ms(widget: QWidget) -> float:
+def repaint_ms(widget: QWidget) -> float:
+    """How long a widget takes to paint itself anew, ms."""
     began = time.perf_counter()
     widget.repaint()
     return (time.perf_counter() - began) * 1000
 
 
-def _played_back(*widgets: QWidget) -> QWidget:
+def played_back(*widgets: QWidget) -> QWidget:
     """A bare widget as large as these one below the other, that paints what they do now."""
     from PySide6.QtCore import QPoint, Qt
     from PySide6.QtGui import QPainter, QPaintEvent, QPicture
@@ -236,18 +237,21 @@ def _played_back(*widgets: QWidget) -> QWidget:
         top += one.height()
     painter.end()
 
+    painted: list[None] = []
+
     class PlayedBack(QWidget):
         def paintEvent(self, _event: QPaintEvent) -> None:
             painter = QPainter(self)
             painter.drawPicture(0, 0, picture)
             painter.end()
+            painted.append(None)
 
     bare = PlayedBack()
     bare.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
     bare.setFixedSize(widgets[0].width(), top)
     bare.show()
-    let_until(bare.isVisible)
-    bare.repaint()
+    # Before it is on the screen nothing is painted.
+    let_until(lambda: bool(painted))
     return bare
 
 
@@ -261,8 +265,8 @@ def _frames(window: DeskWindow, told: DeskFigures) -> None:
     window.state.show_last(365 * DAY_US)
     let_until(lambda: bool(window.strip.is_up_to_date))
     plot = window.strip.plots[3]
-    bare = _played_back(*window.strip.plots[: len(_LANES)])
-    told.bare_frames += [_repaint_ms(bare) for _ in range(_PAINTS)]
+    bare = played_back(*window.strip.plots[: len(_LANES)])
+    told.bare_frames += [repaint_ms(bare) for _ in range(_PAINTS)]
     began, frame = time.perf_counter(), 0
     while (due := began + frame * FRAME_S) - began < _PAN_S:
         let_until(partial(is_past, due))
@@ -278,7 +282,7 @@ def _frames(window: DeskWindow, told: DeskFigures) -> None:
         told.frames.append((now - due) * 1000)
         # A frame that took longer than its time takes the place of those it missed.
         frame = max(frame + 1, int((now - began) / FRAME_S))
-    told.bare_frames += [_repaint_ms(bare) for _ in range(_PAINTS)]
+    told.bare_frames += [repaint_ms(bare) for _ in range(_PAINTS)]
     bare.close()
 
 

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+import sqlite3
 import statistics
 import subprocess
 import sys
 import threading
 import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from benchmarks.archive import store_with, temperature_like
+from benchmarks.bare_store import OPENING
 from rook_tally.collector.run import freeze_gc
 from rook_tally.core.series.readings import Quality
 from rook_tally.core.timestamps import DAY_US
@@ -39,30 +43,68 @@ for number in range(int(sys.argv[2])):
 """
 
 
-def notice_ms(folder: Path) -> list[float]:
-    """From the end of a commit in one process to its notice in another, a desk's way of looking."""
+_BARE_WRITER = f"""{OPENING}
+import time
+for number in range(int(sys.argv[2])):
+    write([(1, 10**15 + number * 10**6, 20.0, 0)])
+    print(time.time_ns(), flush=True)
+    sys.stdin.readline()
+"""
+
+
+def notice_ms(folder: Path) -> tuple[list[float], list[float]]:
+    """From the end of a commit in one process to its notice in another: a desk's way of looking,
+    and that of a bare writer at a bare file; the two in turn."""
     store, _ = store_with(folder, "notice", 10, 1)
     tail = ChangeTail(store)
+    place = folder / "bare.db"
+    ours: list[float] = []
+    bare: list[float] = []
+    with (
+        _writing(_WRITER, store.address) as notice,
+        _writing(_BARE_WRITER, str(place)) as bare_notice,
+    ):
+        follower = sqlite3.connect(place)
+        seen = [-1]
+
+        def has_news() -> bool:
+            (now,) = follower.execute("PRAGMA data_version").fetchone()
+            moved, seen[0] = now != seen[0], now
+            return bool(moved and follower.execute("SELECT max(time_us) FROM reading").fetchone())
+
+        for _ in range(_NOTICES):
+            ours.append(notice(lambda: tail.has_news() and bool(tail.changes())))
+            bare.append(bare_notice(has_news))
+        follower.close()
+    tail.close()
+    store.close()
+    return ours, bare
+
+
+@contextmanager
+def _writing(program: str, where: str) -> Iterator[Callable[[Callable[[], bool]], float]]:
+    """A writer; what it gives waits for its next commit to be noticed, ms since that."""
     pause = threading.Event()
-    delays = []
+    words = [sys.executable, "-c", program, where, str(_NOTICES + 1)]
     with subprocess.Popen(
-        [sys.executable, "-c", _WRITER, store.address, str(_NOTICES)],
-        stdin=subprocess.PIPE,
-        stdout=subprocess.PIPE,
-        text=True,
+        words, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
     ) as writer:
         assert writer.stdin is not None
         assert writer.stdout is not None
-        for _ in range(_NOTICES):
-            while not (tail.has_news() and tail.changes()):
+        wanted, told = writer.stdin, writer.stdout
+        # The first one is there before anybody looks.
+        told.readline()
+
+        def notice(has_news: Callable[[], bool]) -> float:
+            has_news()
+            wanted.write("\n")
+            wanted.flush()
+            while not has_news():
                 pause.wait(_POLL_S)
-            noticed_ns = time.time_ns()
-            delays.append((noticed_ns - int(writer.stdout.readline())) / 1e6)
-            writer.stdin.write("\n")
-            writer.stdin.flush()
-    tail.close()
-    store.close()
-    return delays
+            return (time.time_ns() - int(told.readline())) / 1e6
+
+        yield notice
+        writer.terminate()
 
 
 def commit_delays_ms(folder: Path) -> tuple[float, float]:

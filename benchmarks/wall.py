@@ -11,11 +11,11 @@ import threading
 import time
 import urllib.request
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import astuple, dataclass, field
 from pathlib import Path
 from typing import Any
 
-from benchmarks.desk import environment_of, let_until
+from benchmarks.desk import environment_of, let_until, played_back, repaint_ms
 from rook_tally.cli.demo_site import make_demo_site, work_out_demo
 from rook_tally.cli.subprocesses import CollectorChild
 from rook_tally.core.errors import RookTallyError
@@ -54,14 +54,28 @@ _TWELVE = (
 )
 
 
+# Where the pane of the yard's temperature stands among them.
+_YARD = 6
+
+
 def _twelve() -> WallSheet:
     sheet = WallSheet(slug="twelve", name="Twelve", panes=_TWELVE)
     return sheet.with_areas(tiled([1.0] * len(_TWELVE)))
 
 
-def wall_ms(folder: Path, environment: Mapping[str, str]) -> tuple[list[float], list[float]]:
-    """A value that changed until it is painted, and every pane inked anew, ms each, on a sheet of
-    twelve panes at 1920 × 1080."""
+@dataclass(slots=True)
+class WallTimes:
+    """A value that changed until it is painted, and every pane inked anew, ms each; and the same
+    primitives played back, of that pane and of all."""
+
+    changed: list[float] = field(default_factory=list)
+    bare_changed: list[float] = field(default_factory=list)
+    whole: list[float] = field(default_factory=list)
+    bare_whole: list[float] = field(default_factory=list)
+
+
+def wall_ms(folder: Path, environment: Mapping[str, str]) -> WallTimes:
+    """A sheet of twelve panes at 1920 × 1080, painted in a process of its own."""
     place = folder / "wall.db"
     store = open_store(place)
     now_us = time.time_ns() // 1000
@@ -77,12 +91,12 @@ def wall_ms(folder: Path, environment: Mapping[str, str]) -> tuple[list[float], 
         process.start()
     theirs.close()
     try:
-        changed, whole = ours.recv()
+        told: WallTimes = ours.recv()
     except EOFError:
         raise RookTallyError("the window ended before it was measured") from None
     finally:
         process.join()
-    return changed, whole
+    return told
 
 
 def _paint(pipe: Any, place: Path, now_us: int) -> None:
@@ -118,20 +132,26 @@ def _paint(pipe: Any, place: Path, now_us: int) -> None:
     gc.freeze()
     by_name = {(one.station.key, one.field): one for one in window.state.site.series}
     yard = by_name["yard-post", "temp"]
-    changed = []
+    told = WallTimes()
+    bare = played_back(show.canvas)
+    assert model.sheet is not None
+    area = show.canvas.rect_of(model.sheet.panes[_YARD].area)
     for at in range(_CHANGES + 5):
         reading = Latest(yard.id, now_us + at, 10.0 + at % 90 / 10, Quality.GOOD)
         began = time.perf_counter()
         window.state.live.latest[yard.id] = reading
         model.on_changed({yard.id})
         application.processEvents()
-        changed.append(1000 * (time.perf_counter() - began))
-    whole = []
-    for _ in range(_REPAINTS + 2):
+        told.changed.append(1000 * (time.perf_counter() - began))
         began = time.perf_counter()
-        show.canvas.repaint()
-        whole.append(1000 * (time.perf_counter() - began))
-    pipe.send((changed[5:], whole[2:]))
+        bare.repaint(area)
+        told.bare_changed.append(1000 * (time.perf_counter() - began))
+    for _ in range(_REPAINTS + 2):
+        told.whole.append(repaint_ms(show.canvas))
+        told.bare_whole.append(repaint_ms(bare))
+    # The first few are inked for the first time.
+    pipe.send(WallTimes(*(one[5:] for one in astuple(told))))
+    bare.close()
     show.close()
     window.close()
     store.close()

@@ -35,7 +35,7 @@ from rook_tally.web.texts import tr
 
 COOKIE = "rook_page"
 _YEAR_S = 365 * 86_400
-_LOOK_S = 0.1
+LOOK_S = 0.1
 _AGAIN_S = 1.0
 _TIME_S = 1.0
 _BEAT_S = 5.0
@@ -367,7 +367,7 @@ class PageServer:
         """Follow the store for whoever has a page open."""
         looked_us = 0
         while not self._stopping.is_set():
-            pause_s = _LOOK_S
+            pause_s = LOOK_S
             try:
                 now_us = self._clock()
                 is_time = abs(now_us - looked_us) >= _TIME_S * SECOND_US

@@ -27,7 +27,7 @@ from rook_tally.store.base import Store
 LARGEST_BATCH = 500
 _WAITING_ROOM = 20_000
 _TOGETHER_S = 0.0015
-_PACE_S = 0.025
+PACE_S = 0.025
 _FEW = 32
 
 _log = structlog.get_logger(__name__)
@@ -58,7 +58,7 @@ class CommitQueue:
         )
         # Senders that wait for an answer: now, and at most since the last batch.
         self._asking = self._most_asking = 0
-        self._written_s = -_PACE_S
+        self._written_s = -PACE_S
         self.trouble = ""
         # One thread: the directory belongs to it, and SQLite has one writer anyway.
         self._thread = ThreadPoolExecutor(1, thread_name_prefix="commit")
@@ -101,7 +101,7 @@ class CommitQueue:
             self._gather(batch)
             if not self._asking and len(batch) < _FEW:
                 # Nobody waits for an answer, and the store was written to just now.
-                await asyncio.sleep(max(0.0, self._written_s + _PACE_S - loop.time()))
+                await asyncio.sleep(max(0.0, self._written_s + PACE_S - loop.time()))
                 self._gather(batch)
             elif len(batch) < under_way:
                 await asyncio.sleep(_TOGETHER_S)
