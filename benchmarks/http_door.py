@@ -114,8 +114,8 @@ def http_rates(folder: Path) -> dict[str, tuple[list[float], list[float]]]:
             per_body = _ROWS * len(_FIELDS)
             note(
                 "http.hundred",
-                per_body * _rate(port, _HUNDREDS, _tables(moments)),
-                per_body * _rate(bare_port, _HUNDREDS, _tables(moments)),
+                per_body * _rate(port, _HUNDREDS, tables(moments)),
+                per_body * _rate(bare_port, _HUNDREDS, tables(moments)),
             )
             note("http.jumping", _rate(port, _REQUESTS, _jumping(moments)), calm)
             note("http.resent", _rate(port, _REQUESTS, _twice(moments)), calm)
@@ -175,7 +175,7 @@ def _twice(moments: Iterator[float]) -> Bodies:
     return bodies
 
 
-def _tables(moments: Iterator[float]) -> Bodies:
+def tables(moments: Iterator[float]) -> Bodies:
     """What was stored for a while: twenty moments of five values, as CSV."""
 
     def bodies(_at: int) -> Iterator[tuple[bytes, bytes]]:
@@ -196,10 +196,15 @@ def _object(time_s: float, co2: float) -> bytes:
 
 def _rate(port: int, count: int, bodies: Bodies) -> float:
     """Requests a second over so many connections kept alive, each a station of its own."""
-    return asyncio.run(_post(port, count, bodies))
+    return post_rate(port, count, bodies)
 
 
-async def _post(port: int, count: int, bodies: Bodies) -> float:
+def post_rate(port: int, count: int, bodies: Bodies, *, first: int = 0) -> float:
+    """The same by stations that are numbered from another one on."""
+    return asyncio.run(_post(port, count, bodies, first))
+
+
+async def _post(port: int, count: int, bodies: Bodies, first: int) -> float:
     numbers = iter(range(count))
 
     async def send(at: int) -> None:
@@ -207,7 +212,8 @@ async def _post(port: int, count: int, bodies: Bodies) -> float:
         for _, (body, form) in zip(numbers, bodies(at), strict=False):
             writer.write(
                 b"POST /v1/readings?station=bench-%d HTTP/1.1\r\nHost: 127.0.0.1\r\n"
-                b"Content-Type: %s\r\nContent-Length: %d\r\n\r\n%s" % (at, form, len(body), body)
+                b"Content-Type: %s\r\nContent-Length: %d\r\n\r\n%s"
+                % (first + at, form, len(body), body)
             )
             head = await reader.readuntil(b"\r\n\r\n")
             length = int(head.lower().partition(b"content-length: ")[2].partition(b"\r")[0])

@@ -499,6 +499,25 @@ def _growth() -> list[Figure]:
     return figures
 
 
+def _server() -> list[Figure]:
+    """Readings a second of one, two and four collectors on one PostgreSQL (fsync off), in bodies of
+    a hundred, against as many bare writers of the same rows; processors that were busy, of those
+    there are, and the part of them that the server and the collectors had."""
+    from benchmarks.server import server_shares
+
+    figures = []
+    cores = os.cpu_count() or 1
+    for count, told in server_shares().items():
+        figures += [
+            # Kept from getting worse.
+            at_least(f"server.{count}", ours=told.rate, limit=told.bare_rate, bar=0.2),
+            figure_of(f"server.{count}.busy", ours=told.cores, limit=cores, bar=1.05),
+            figure_of(f"server.{count}.postgres", ours=told.server_cores, limit=cores, bar=1.05),
+            figure_of(f"server.{count}.collect", ours=told.collector_cores, limit=cores, bar=1.05),
+        ]
+    return figures
+
+
 def _decode() -> list[Figure]:
     """Messages decoded a second by form, against the fastest plain parse of the same bytes."""
     from benchmarks.doors import decode_rates
@@ -709,6 +728,7 @@ BENCHES: dict[str, Callable[[], list[Figure]]] = {
     "desk": _desk,
     "idle": _idle,
     "growth": _growth,
+    "server": _server,
     "many": _many,
     "formula": _formula,
     "working": _working,
