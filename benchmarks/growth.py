@@ -74,6 +74,7 @@ class Grown(msgspec.Struct, frozen=True):
     picture_ms: float
     bare_picture_ms: float
     window_ms: float
+    bare_window_ms: float
     scrub_ms: float
     bare_scrub_ms: float
     memory_mb: float
@@ -179,7 +180,8 @@ def _asked(place: Path) -> Grown:
             )
 
     pictures, bare_pictures = _in_turn(picture, lambda: _bare_picture(bare, site, at_us))
-    windows, _ = _in_turn(window, lambda: None)
+    shown = [one.id for one in known[:_SHOWN]]
+    windows, bare_windows = _in_turn(window, lambda: _bare_window(bare, shown, at_us))
     scrubs, bare_scrubs = _in_turn(scrub, lambda: _bare_scrub(bare, past_us))
     told = Grown(
         open_ms,
@@ -187,6 +189,7 @@ def _asked(place: Path) -> Grown:
         pictures,
         bare_pictures,
         windows,
+        bare_windows,
         scrubs,
         bare_scrubs,
         _resident_mb(),
@@ -226,6 +229,22 @@ def _bare_scrub(bare: sqlite3.Connection, at_us: int) -> None:
         else:
             payloads.append(payload)
     decode_groups([payloads] if payloads else [])
+
+
+def _bare_window(bare: sqlite3.Connection, series_ids: list[int], at_us: int) -> None:
+    since_us = at_us - 21 * DAY_US
+    for series_id in series_ids:
+        told = bare.execute(
+            "SELECT payload FROM page_data WHERE series_id = ? AND start_us > ?",
+            (series_id, since_us),
+        )
+        payloads = [row[0] for row in told]
+        values = decode_groups([payloads])[0].value if payloads else np.zeros(_COLUMNS)
+        rows = bare.execute(
+            "SELECT value FROM reading WHERE series_id = ? AND time_us > ?", (series_id, since_us)
+        )
+        values = np.concatenate([values, np.array(rows.fetchall()).ravel()])
+        np.minimum.reduceat(values, np.linspace(0, len(values) - 1, _COLUMNS).astype(int))
 
 
 def _commit_ms(store: Store, series: list[Series], at_us: int, place: Path) -> tuple[float, float]:

@@ -5,18 +5,23 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from rook_tally.core.series.corrections import Correction
 from rook_tally.core.series.readings import Quality, readings_from
+from rook_tally.core.timestamps import DAY_US
 from rook_tally.store.base import Store
 from rook_tally.store.readings import (
     NewReading,
     append_history,
     append_readings,
+    append_sealed,
     envelopes,
     gaps_between,
+    history_of,
     latest,
     latest_rows,
     span_of,
 )
+from rook_tally.store.site.corrections import add_correction
 from tests.builders import MINUTE_US, NOON_US, append, begin_series
 
 
@@ -32,6 +37,31 @@ def test_latest_as_of_a_moment(store: Store) -> None:
         assert latest(connection, until_us=NOON_US)[first.id].value == 20.0
         assert second.id not in latest(connection, until_us=NOON_US)
         assert list(latest(connection, [second.id])) == [second.id]
+
+
+def test_latest_of_all_is_that_of_each_wherever_it_lies(store: Store) -> None:
+    """In pages alone, in a row newer than all pages, in a page behind a late row, and corrected."""
+    sealed, fresh, late, never = (
+        begin_series(store, name) for name in ("temperature", "humidity", "co2", "pressure")
+    )
+    days = NOON_US + np.arange(3, dtype=np.int64) * DAY_US
+    with store.write() as connection:
+        for one in (sealed, late):
+            told = readings_from(days, np.arange(3) + 1.0)
+            append_sealed(connection, history_of(one, told, before_us=NOON_US + 9 * DAY_US))
+        correction = Correction(NOON_US, 2.0, 1.0)
+        add_correction(connection, sealed.id, correction, who="wren", why="ice", now_us=NOON_US)
+    append(store, late, (NOON_US + MINUTE_US, 9.0))
+    append(store, fresh, (NOON_US + 8 * DAY_US, 55.0))
+    with store.read() as connection:
+        for until_us in (None, NOON_US + DAY_US, NOON_US + 2 * MINUTE_US, NOON_US - 1):
+            together = latest(connection, until_us=until_us)
+            alone = latest(
+                connection, [one.id for one in (sealed, fresh, late, never)], until_us=until_us
+            )
+            assert together == alone
+        values = {key: one.value for key, one in latest(connection).items()}
+    assert values == {sealed.id: 7.0, fresh.id: 55.0, late.id: 3.0}
 
 
 def test_span(store: Store) -> None:

@@ -139,15 +139,44 @@ def latest(
     until_us: int | None = None,
 ) -> dict[int, Latest]:
     """Newest readings by series id, corrected, with the parameters of `newest_times`."""
-    moments = list(newest_times(connection, series_ids, until_us=until_us).items())
-    corrections = corrections_of(connection, [series_id for series_id, _ in moments])
-    found = {}
-    for (series_id, time_us), (value, quality) in readings_at(connection, moments).items():
-        if series_id in corrections:
-            moment, raw = np.array([time_us]), np.array([value])
-            value = float(corrected_values(moment, raw, corrections[series_id])[0])
-        found[series_id] = Latest(series_id, time_us, value, quality)
+    found: dict[int, Latest] = {}
+    if series_ids is None:
+        found, rest = _newest_rows(connection, _ALWAYS_US if until_us is None else until_us)
+    else:
+        rest = list(series_ids)
+    if rest:
+        moments = list(newest_times(connection, rest, until_us=until_us).items())
+        found |= {
+            series_id: Latest(series_id, time_us, value, quality)
+            for (series_id, time_us), (value, quality) in readings_at(connection, moments).items()
+        }
+    for series_id, told in corrections_of(connection, list(found)).items():
+        one = found[series_id]
+        moment, raw = np.array([one.time_us]), np.array([one.value])
+        found[series_id] = replace(one, value=float(corrected_values(moment, raw, told)[0]))
     return found
+
+
+def _newest_rows(connection: Connection, until_us: int) -> tuple[dict[int, Latest], list[int]]:
+    """Raw newest readings of all series, as far as their rows alone can tell, by series id; and the
+    ids of the others. What is newer than every sealed day is newer than all pages."""
+    ((sealed_us,),) = fetched(connection, "SELECT max(start_us) FROM page")
+    open_us = -1 if sealed_us is None else sealed_us + PAGE_US
+    found: dict[int, Latest] = {}
+    rest: list[int] = []
+    for series_id, time_us, value, quality in fetched(connection, _NEWEST_ROWS, (until_us,)):
+        if time_us is None or time_us < open_us:
+            rest.append(series_id)
+        else:
+            found[series_id] = Latest(series_id, time_us, value, Quality(quality))
+    return found, rest
+
+
+_NEWEST_ROWS = (
+    "SELECT s.id, r.time_us, r.value, r.quality FROM (SELECT id, (SELECT max(time_us) FROM reading "
+    "WHERE series_id = series.id AND time_us <= ?) AS newest_us FROM series) AS s "
+    "LEFT JOIN reading AS r ON r.series_id = s.id AND r.time_us = s.newest_us"
+)
 
 
 def latest_written(connection: Connection, moments: Sequence[tuple[int, int]]) -> dict[int, Latest]:
