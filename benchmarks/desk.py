@@ -187,13 +187,15 @@ def _drags(window: DeskWindow, now_us: int, told: DeskFigures, bare: sqlite3.Con
         let_until(lambda: bool(painted))
         told.drags.append((time.perf_counter() - began) * 1000)
         began = time.perf_counter()
-        _read_and_decode(bare, at_us)
+        read_and_decode(bare, at_us)
         told.bare_drags.append((time.perf_counter() - began) * 1000)
     window.ledger.table.cells.on_painted = None
     model.go_live()
 
 
-def _read_and_decode(bare: sqlite3.Connection, at_us: int) -> None:
+def read_and_decode(bare: sqlite3.Connection, at_us: int) -> None:
+    """The pages that say how a site was at a moment, read and taken apart: the least that asking
+    for it costs."""
     day_us = at_us // DAY_US * DAY_US
     payloads = []
     days = (day_us, day_us, day_us - DAY_US, day_us)

@@ -10,7 +10,6 @@ import statistics
 import subprocess
 import sys
 import time
-import zlib
 from collections.abc import Callable
 from pathlib import Path
 
@@ -19,6 +18,7 @@ import numpy as np
 import sqlalchemy as sa
 
 from benchmarks.archive import BEGIN_US, spent_ms, temperature_like
+from benchmarks.desk import read_and_decode
 from rook_tally.clock import now_us
 from rook_tally.core.quantities.kinds import PLAIN
 from rook_tally.core.series.page_codec import decode_groups
@@ -34,7 +34,6 @@ from rook_tally.store.readings import (
     history_of,
     moment_of,
 )
-from rook_tally.store.readings.snapshot_at import PAGES_OF_A_MOMENT
 from rook_tally.store.site import Series, Site, add_station, load_site
 from rook_tally.store.site.configuration import insert_series
 
@@ -182,7 +181,7 @@ def _asked(place: Path) -> Grown:
     pictures, bare_pictures = _in_turn(picture, lambda: _bare_picture(bare, site, at_us))
     shown = [one.id for one in known[:_SHOWN]]
     windows, bare_windows = _in_turn(window, lambda: _bare_window(bare, shown, at_us))
-    scrubs, bare_scrubs = _in_turn(scrub, lambda: _bare_scrub(bare, past_us))
+    scrubs, bare_scrubs = _in_turn(scrub, lambda: read_and_decode(bare, past_us))
     told = Grown(
         open_ms,
         *_commit_ms(store, known, at_us, place),
@@ -217,18 +216,6 @@ def _bare_picture(bare: sqlite3.Connection, site: Site, at_us: int) -> None:
             "SELECT time_us FROM reading WHERE series_id = ? AND time_us > ?", (series_id, since_us)
         )
         np.array(told.fetchall())
-
-
-def _bare_scrub(bare: sqlite3.Connection, at_us: int) -> None:
-    day_us = at_us // DAY_US * DAY_US
-    payloads = []
-    days = (day_us, day_us, day_us - DAY_US, day_us)
-    for _, _, buckets, payload in bare.execute(PAGES_OF_A_MOMENT, days):
-        if payload is None:
-            zlib.decompress(buckets)
-        else:
-            payloads.append(payload)
-    decode_groups([payloads] if payloads else [])
 
 
 def _bare_window(bare: sqlite3.Connection, series_ids: list[int], at_us: int) -> None:
