@@ -18,6 +18,7 @@ from rook_tally.core.errors import UsageError
 from rook_tally.intake.addresses import Certificate, OutsideBroker, broker_from, endpoint_from
 from rook_tally.intake.doors.port_names import serial_port_from
 from rook_tally.store.maintenance import open_store
+from rook_tally.store.maintenance.opening import WRITERS_CACHE_MB
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,7 +50,7 @@ def run_collector(where: str, words: CollectWords) -> None:
             "certificates for a broker need a broker by URL", remedy="as in mqtts://HOST:PORT"
         )
     announce = _interfaces(words.announce, is_open=not endpoint.is_loopback)
-    store = open_store(where)
+    store = open_store(where, cache_mb=WRITERS_CACHE_MB)
 
     def ready(doors: OpenDoors) -> None:
         line = {"ready": True, "http": doors.http, "mqtt": doors.mqtt, "store": store.url}

@@ -6,6 +6,7 @@ import errno
 import os
 import sqlite3
 import uuid
+from functools import partial
 from pathlib import Path
 
 import sqlalchemy as sa
@@ -20,11 +21,19 @@ from rook_tally.store.base.private_files import begin_private, keep_private
 
 _BUSY_TIMEOUT_MS = 10_000
 LONGEST_LOG_PAGES = 16_000
+CACHE_MB = 8
+"""What each connection to a file keeps of it: a desk has several, in two processes, and the system
+keeps the file as well."""
+WRITERS_CACHE_MB = 32
+"""The same of a collector: the newest rows of thousands of series, each in a place of its own."""
 
 
-def open_store(where: str | Path, *, create: bool = True, upgrades: bool = True) -> Store:
+def open_store(
+    where: str | Path, *, create: bool = True, upgrades: bool = True, cache_mb: int = CACHE_MB
+) -> Store:
     """Open a store by path or database URL, making it when it is new; one that can be read and not
     written is opened to look at. One of an older release is brought up to date, if `upgrades`.
+    `cache_mb` is how much of a file each connection keeps.
 
     Raises
     ------
@@ -39,7 +48,7 @@ def open_store(where: str | Path, *, create: bool = True, upgrades: bool = True)
         to_look_at = _is_to_look_at(path)
         if not to_look_at:
             _prepare_file(path, create=create)
-    engine = _engine_to_look(url) if to_look_at else _engine_for(url)
+    engine = _engine_to_look(url) if to_look_at else _engine_for(url, cache_mb)
     store = Store(engine, is_read_only=to_look_at)
     try:
         with store.read() as connection:
@@ -149,7 +158,7 @@ def _prepare_file(path: Path, *, create: bool) -> None:
         ) from error
 
 
-def _engine_for(url: URL) -> Engine:
+def _engine_for(url: URL, cache_mb: int) -> Engine:
     try:
         is_server = url.get_backend_name() == "postgresql"
         engine = sa.create_engine(url, connect_args=_SERVER_PATIENCE if is_server else {})
@@ -159,12 +168,12 @@ def _engine_for(url: URL) -> Engine:
             remedy="give a path, or postgresql://user@host/name",
         ) from error
     if engine.dialect.name == "sqlite":
-        sa.event.listen(engine, "connect", _set_up_sqlite)
+        sa.event.listen(engine, "connect", partial(_set_up_sqlite, cache_mb))
         sa.event.listen(engine, "begin", _begin_sqlite)
     return engine
 
 
-def _set_up_sqlite(connection: sqlite3.Connection, _record: object) -> None:
+def _set_up_sqlite(cache_mb: int, connection: sqlite3.Connection, _record: object) -> None:
     # The driver must not open transactions by itself: `_begin_sqlite` does.
     connection.isolation_level = None
     cursor = connection.cursor()
@@ -174,7 +183,7 @@ def _set_up_sqlite(connection: sqlite3.Connection, _record: object) -> None:
         "journal_mode=WAL",
         "synchronous=FULL",
         "foreign_keys=ON",
-        "cache_size=-32000",
+        f"cache_size=-{cache_mb * 1000}",
         "temp_store=MEMORY",
         # A collector folds the log in beside its commits (`Store.fold_log`); this is for when none
         # runs: folding it in within a commit makes that one wait for the disk many times over.
