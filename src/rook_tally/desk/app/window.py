@@ -146,6 +146,7 @@ class DeskWindow(QMainWindow):
         self._lay_out()
         self._moment_timer = QTimer(self, singleShot=True, interval=_MOMENT_PAUSE_MS)
         self._moment_timer.timeout.connect(self._ask_moment)
+        self._told_at_head = (False, 0, True)
         self._tick = QTimer(self, interval=_TICK_MS)
         self._tick.timeout.connect(self._on_tick)
         self._tick.start()
@@ -444,7 +445,13 @@ class DeskWindow(QMainWindow):
         self._ask_moment()
 
     def _on_state_changed(self, changed: set[int] | None) -> None:
-        self.head.refresh_soon()
+        told = changed is None, self.state.alarm_moves, self.state.window.is_live
+        if told == self._told_at_head:
+            self.head.refresh_soon()
+        else:
+            # What rings, and another moment, are seen at once.
+            self.head.refresh()
+        self._told_at_head = (False, *told[1:])
         self.banner.tell_trial()
         if changed is None:
             self._ask_rail()
