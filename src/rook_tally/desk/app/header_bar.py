@@ -227,7 +227,6 @@ class HeaderBar(QWidget):
         self._pause = QTimer(self, interval=_PAUSE_MS, singleShot=True)
         self._pause.timeout.connect(self._refresh_if_due)
         self._is_due = False
-        self._shared: tuple[object, ...] = ()
         self._left = _row([_Mark(theme), self._name, self._site])
         self._middle = _row(self.views)
         self._right = _row([self.standing, self._heard, self._copied, self._clock, self.menu])
@@ -280,17 +279,7 @@ class HeaderBar(QWidget):
             self.standing.show_count(*state.raised())
         now = datetime_from_time_us(state.now_us).astimezone(state.zone)
         self._clock.setText(clock_words(now, seconds=True))
-        # Every second only the clock says something else, in as much room.
-        asked = (
-            self.width(),
-            *(one.text() for one in (self._site, self._heard, self._copied)),
-            self._copied.isHidden(),
-            len(self._clock.text()),
-            *(one.sizeHint().width() for one in (self._name, self.standing)),
-        )
-        if asked != self._shared:
-            self._shared = asked
-            self._share_room()
+        self._share_room()
 
     def refresh_soon(self) -> None:
         """Write it anew at once, or, where that was done just now, once for all that comes in until
