@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import gc
 import subprocess
 import xml.etree.ElementTree as ElementTree
 from pathlib import Path
+from typing import cast
 
 import pytest
 from PySide6.QtGui import QImage
 
+from rook_tally.cli import desktop_integration, logs
+from rook_tally.desk.app.window import DeskWindow
 from tests.processes import rook_tally
 
 
@@ -67,3 +71,20 @@ def test_it_is_taken_away_again(installed: dict[str, Path], tmp_path: Path) -> N
     done = rook_tally("desktop", "remove", env={"XDG_DATA_HOME": str(tmp_path)})
     assert done.returncode == 0
     assert not any(path.exists() for path in installed.values())
+
+
+def test_garbage_is_looked_for_again_whatever_fails_after_the_first_picture(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    def fails(_path: object) -> None:
+        raise OSError("no room for a log")
+
+    monkeypatch.setattr(logs, "log_to_file", fails)
+    gc.disable()
+    try:
+        with pytest.raises(OSError, match="no room"):
+            desktop_integration._settle_in(cast("DeskWindow", None))
+        assert gc.isenabled()
+    finally:
+        gc.enable()
+        gc.unfreeze()

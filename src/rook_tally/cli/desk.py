@@ -105,6 +105,7 @@ def run_wall(where: str, sheet: str, *, full_screen: bool, screen: str) -> int:
         if child is not None:
             child.end()
         store.close()
+        gc.enable()
 
 
 def _opens_doors(store: Store) -> bool:

@@ -147,6 +147,9 @@ def _settle_in(window: DeskWindow) -> None:
     from rook_tally.cli.logs import log_to_file
     from rook_tally.cli.paths import desk_log_file
 
+    # First of all, whatever fails below: from here on garbage is looked for again.
+    gc.freeze()
+    gc.enable()
     log_to_file(desk_log_file())
     window.client.work_apart()
     from rook_tally.desk.app.proposal_look import ProposalLook
@@ -154,7 +157,6 @@ def _settle_in(window: DeskWindow) -> None:
     ProposalLook(window)
     # What has been loaded stays for good: looking through it again takes as long as three frames.
     gc.freeze()
-    gc.enable()
     if QSystemTrayIcon.isSystemTrayAvailable():
         from rook_tally.desk.app.tray import Tray
 
