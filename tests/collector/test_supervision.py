@@ -79,7 +79,7 @@ async def test_a_duty_that_fails_is_begun_again_and_told_of_once() -> None:
 
 
 async def test_one_that_fails_three_times_stands_still_until_it_has_run_for_a_while() -> None:
-    ear, runs = Ear(), 0
+    ear, runs, seen = Ear(), 0, asyncio.Event()
 
     async def fail_often() -> None:
         nonlocal runs
@@ -87,14 +87,16 @@ async def test_one_that_fails_three_times_stands_still_until_it_has_run_for_a_wh
         if runs <= STANDS_STILL_AT:
             raise KeyError("nobody")
         if runs == STANDS_STILL_AT + 1:
+            await seen.wait()
             return  # a duty that ends by itself has failed too
         await asyncio.Event().wait()
 
-    supervisor = ear.supervisor(steady_s=0.1)
+    supervisor = ear.supervisor(steady_s=1)
     supervisor.begin("log", fail_often)
     await _until(lambda: supervisor.standing_still)
     (still,) = supervisor.standing_still
     assert (still.name, still.failures, still.since_us) == ("log", 3, NOON_US)
+    seen.set()
     await _until(lambda: runs == STANDS_STILL_AT + 2)
     assert supervisor.standing_still[0].why == "it ended by itself"
     await _until(lambda: not supervisor.standing_still)
