@@ -116,7 +116,11 @@ def test_growth_is_a_table_that_names_its_first_wall() -> None:
     rows = [
         row_now(
             {**FIGURE, "name": f"growth.{stations}.{days}.{what}", "bench": "growth"}
-            | ({"holds": False, "ratio": 2.5} if (stations, what) == (1000, "picture") else {})
+            | (
+                {"holds": False, "ratio": 2.5, "ours": 300.0 + days}
+                if (stations, what) == (1000, "picture")
+                else {}
+            )
         )
         for stations, days in ((10, 30), (1000, 365), (1000, 30))
         for what in questions
@@ -124,5 +128,5 @@ def test_growth_is_a_table_that_names_its_first_wall() -> None:
     page = speed_page(rows, {})
     assert "| `growth" not in page
     assert "| 10 | 30 | 3 | 3.0 (1.5) | 3.0 (1.5) |" in page
-    assert "**3.0 (2.5)**" in page
-    assert page.endswith("The first wall: `picture` at 1,000 stations, 30 days.\n")
+    assert "**665.0 (2.5)**" in page
+    assert page.endswith("longer than 0.3 s: `picture` at 1,000 stations, 30 days.\n")
