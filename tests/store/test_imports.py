@@ -65,6 +65,20 @@ def test_a_file_is_brought_in_as_finely_as_times_are_kept(store: Store) -> None:
     assert held.value.tolist() == [2.0, 3.0, 4.0]
 
 
+def test_a_file_that_is_there_already_is_not_brought_in_again_in_milliseconds(store: Store) -> None:
+    """What was kept to the microsecond before stays so, and is the same reading."""
+    series = begin_series(store)
+    time_us = NOON_US + np.array([7, 2_345, 61_999], dtype=np.int64)
+    told = [(series, readings_from(time_us, np.array([1.0, 2.0, 3.0])))]
+    assert bring_in(store, "a.csv", told, now_us=NOON_US).readings == 3
+    with store.write() as connection:
+        settle_site(connection, SiteSettings(times=TimeGrain.MILLISECOND))
+    assert bring_in(store, "a.csv", told, now_us=NOON_US).readings == 0
+    with store.read() as connection:
+        held = read_raw_range(connection, series.id, NOON_US, NOON_US + 1_000_000)
+    assert held.time_us.tolist() == time_us.tolist()
+
+
 def test_an_import_that_was_broken_off_can_be_taken_back(
     store: Store, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -42,7 +42,7 @@ class DecimalMark(enum.Enum):
 
 
 class TimeGrain(enum.Enum):
-    """How finely the times of readings are kept."""
+    """Says to which unit the store keeps the times of readings."""
 
     MICROSECOND = "microsecond"
     MILLISECOND = "millisecond"

@@ -102,7 +102,7 @@ class SpansQuery:
 
 
 class _Inside(NamedTuple):
-    """What lies in a window: all remarks, pins, and spans with their rows."""
+    """Holds the remarks that lie in a window: all, the pins, and the spans with their rows."""
 
     key: tuple[int, int, int]
     remarks: list[Remark]

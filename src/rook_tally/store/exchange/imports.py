@@ -54,14 +54,16 @@ class Import:
 
 
 def new_readings(connection: Connection, series: Series, readings: Readings) -> Readings:
-    """Those of a stretch whose moments hold nothing yet, as finely as times are kept here."""
-    readings = in_whole_units(readings, site_settings(connection).times.unit_us)
+    """Return the readings of a stretch whose moments hold nothing yet, their times cut as finely as
+    the store keeps them. What was kept before that was set counts by its cut time as well."""
+    unit_us = site_settings(connection).times.unit_us
+    readings = in_whole_units(readings, unit_us)
     if not len(readings):
         return readings
     held = read_raw_range(
-        connection, series.id, int(readings.time_us[0]), int(readings.time_us[-1]) + 1
+        connection, series.id, int(readings.time_us[0]), int(readings.time_us[-1]) + unit_us
     )
-    new = ~np.isin(readings.time_us, held.time_us)
+    new = ~np.isin(readings.time_us, held.time_us // unit_us * unit_us)
     return Readings(readings.time_us[new], readings.value[new], readings.quality[new])
 
 

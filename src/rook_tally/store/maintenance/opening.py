@@ -22,10 +22,11 @@ from rook_tally.store.base.private_files import begin_private, keep_private
 _BUSY_TIMEOUT_MS = 10_000
 LONGEST_LOG_PAGES = 16_000
 CACHE_MB = 8
-"""What each connection to a file keeps of it: a desk has several, in two processes, and the system
-keeps the file as well."""
+"""Each connection caches so much of its file. A desk has several connections in two processes, and
+the system caches the file as well."""
 WRITERS_CACHE_MB = 32
-"""The same of a collector: the newest rows of thousands of series, each in a place of its own."""
+"""A collector's connection caches more: it writes to the newest rows of thousands of series, each
+in a place of its own."""
 
 
 def open_store(

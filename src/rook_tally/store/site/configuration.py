@@ -346,7 +346,7 @@ class _Alike:
     def of(
         self, station: Station, field: str, slug: str, settings: SeriesSettings, own: Limits | None
     ) -> tuple[Quantity, LimitsInForce]:
-        """Those of a field of a station."""
+        """Return the quantity and the limits of a field of a station."""
         if own is not None or settings is not PLAIN_SERIES:
             return self._worked_out(station, field, slug, settings, own)
         key = station.kind.slug, station.place.id, field, slug
