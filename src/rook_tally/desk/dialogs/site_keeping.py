@@ -58,7 +58,7 @@ class KeepingPage(QWidget):
         self.times.setAccessibleName(tr("how finely times of readings are kept"))
         for grain, words in (
             (TimeGrain.MICROSECOND, tr("to the microsecond, as they are told")),
-            (TimeGrain.MILLISECOND, tr("to the millisecond, in half the room")),
+            (TimeGrain.MILLISECOND, tr("to the millisecond, half the disk space")),
         ):
             self.times.addItem(words, grain)
         self.copied = Label()

@@ -5200,7 +5200,7 @@
     </message>
     <message>
       <location filename="desk/dialogs/site_keeping.py" />
-      <source>to the millisecond, in half the room</source>
+      <source>to the millisecond, half the disk space</source>
       <translation type="unfinished" />
     </message>
     <message>
