@@ -82,8 +82,16 @@ def test_a_plan_is_drawn_with_its_picture_and_no_other_is_given(
         describe_where(connection, station.id, words="", photograph=photograph)
         save_sheet(connection, sheet_of(pane(PaneKind.PLAN), slug="plan", name="Plan"))
     pages.told("yard-post", "temp", 4)
-    wait_until(lambda: "never heard" not in pages.got("/sheet/plan", *device)[2])
-    page = pages.got("/sheet/plan", *device)[2]
+    answers: list[str] = []
+
+    def is_drawn_with_its_reading() -> bool:
+        # A page that does not know the sheet yet does not say "never heard" either.
+        status, _, body = pages.got("/sheet/plan", *device)
+        answers.append(body)
+        return status == 200 and "never heard" not in body
+
+    wait_until(is_drawn_with_its_reading)
+    page = answers[-1]
     assert f'<image href="/picture/{number}" width="30" height="20"/>' in page
     assert 'transform="translate(15.0 10.0)' in page
     status, headers, _ = pages.got(f"/picture/{number}", *device)
