@@ -148,12 +148,14 @@ def _tape_line(
 def _write(
     connection: Connection, directory: IntakeSession, batch: IntakeBatch, *, is_anew: bool = False
 ) -> None:
-    outcome = append_readings(connection, batch.readings, directory.newest_us)
+    outcome = append_readings(
+        connection, batch.readings, directory.newest_us, directory.recent.empty_us
+    )
     directory.newest_us.update(outcome.newest_us)
     _count(batch, outcome, is_anew=is_anew)
     series = {one.id: one for one in batch.series}
     written: dict[int, list[NewReading]]
-    if outcome.are_newest and len(series) == len(batch.readings):
+    if outcome.none_was_held and len(series) == len(batch.readings):
         written = {reading.series_id: [reading] for reading in batch.readings}
     else:
         written = defaultdict(list)
@@ -165,7 +167,10 @@ def _write(
         one
         for one in map(series.__getitem__, written)
         if not directory.recent.are_beyond_suspicion(
-            one, written[one.id], outcome.newest_before.get(one.id)
+            one,
+            written[one.id],
+            newest_before_us=outcome.newest_before.get(one.id),
+            newest_us=outcome.newest_us[one.id],
         )
     ]
     moments = {one.id: [reading.time_us for reading in written[one.id]] for one in doubtful}
@@ -206,7 +211,7 @@ def _count(batch: IntakeBatch, outcome: Appended, *, is_anew: bool) -> None:
     """Count what became of each reading, in its message's answer and its station's tallies."""
     good = [one.quality is Quality.GOOD for one in batch.readings]
     for answer, station_id, start, stop in batch.messages:
-        if outcome.are_newest and station_id is not None:
+        if outcome.none_was_held and station_id is not None:
             suspect = stop - start - sum(good[start:stop])
             answer.kept += stop - start
             answer.suspect += suspect

@@ -115,6 +115,7 @@ class IntakeSession:
         changed, are_others, newest = changed_since(connection, max(self._seen_seq, 0))
         if are_others:
             self.newest_us.clear()
+            self.recent.forget_what_is_empty()
         if not changed and self._seen_seq >= 0:
             self._seen_seq = newest
             self.workings.refresh(connection, self._site_seq)

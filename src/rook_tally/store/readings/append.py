@@ -31,7 +31,7 @@ class Appended(msgspec.Struct, frozen=True):
     `duplicate`: the same series, time and value was there already; ignored.
     `revised`: another value was there for that series and time; the newer arrival won.
     `newest_before`: the newest row before of each series of which all of the batch is newer; others
-    are left out. `are_newest`: all of the batch is.
+    are left out. `none_was_held`: nothing of the batch was there, and no moment comes twice in it.
     `newest_us`: each series' newest row now.
     """
 
@@ -39,20 +39,25 @@ class Appended(msgspec.Struct, frozen=True):
     revised: tuple[bool, ...]
     newest_before: Mapping[int, int | None]
     newest_us: Mapping[int, int]
-    are_newest: bool
+    none_was_held: bool
 
 
 def append_readings(
-    connection: Connection, batch: Sequence[NewReading], known_us: Mapping[int, int] | None = None
+    connection: Connection,
+    batch: Sequence[NewReading],
+    known_us: Mapping[int, int] | None = None,
+    empty_us: Mapping[int, tuple[int, int]] | None = None,
 ) -> Appended:
     """Write a batch in the running transaction and note the change.
 
     Within the batch, later entries count as arriving later. `known_us` are the newest moments of
-    series, where the caller knows them for certain; those of others are looked up.
+    series, and `empty_us` moments between which nothing of a series is held, where the caller knows
+    them for certain; all else is looked up.
     """
     touched = _touched(batch)
     before = _newest_rows(connection, touched, known_us or {})
-    fresh = _fresh_series(connection, batch, touched, before)
+    newer, between = _fresh_series(connection, batch, touched, before, empty_us or {})
+    fresh = newer | between
     after = {
         series_id: max(last_us, before[series_id] or last_us)
         for series_id, (_, last_us) in touched.items()
@@ -62,7 +67,8 @@ def append_readings(
         _insert(connection, _plain(batch))
         note_readings(connection, touched)
         nothing = (False,) * len(batch)
-        return Appended(nothing, nothing, before, after, are_newest=True)
+        newest_before = {series_id: before[series_id] for series_id in newer}
+        return Appended(nothing, nothing, newest_before, after, none_was_held=True)
     # One that is late, or comes again, makes nothing slower but its own series.
     others = [new for new in batch if new.series_id not in fresh]
     held = readings_at(connection, [(new.series_id, new.time_us) for new in others])
@@ -80,8 +86,8 @@ def append_readings(
             written[moment] = new
     _insert(connection, _plain(written.values()), _REPLACE)
     note_readings(connection, _touched(written.values()))
-    newest_before = {series_id: before[series_id] for series_id in fresh}
-    return Appended(tuple(duplicate), tuple(revised), newest_before, after, are_newest=False)
+    newest_before = {series_id: before[series_id] for series_id in newer}
+    return Appended(tuple(duplicate), tuple(revised), newest_before, after, none_was_held=False)
 
 
 def _newest_rows(
@@ -107,24 +113,31 @@ def _fresh_series(
     batch: Sequence[NewReading],
     touched: Mapping[int, tuple[int, int]],
     before: Mapping[int, int | None],
-) -> set[int]:
-    """The series of which all of the batch is newer than what is there, and no moment comes
-    twice."""
+    empty_us: Mapping[int, tuple[int, int]],
+) -> tuple[set[int], set[int]]:
+    """The series of which nothing of the batch is there already, and no moment comes twice: those
+    of which all of it is newer than what is there, and those where it lies where nothing is."""
     ((newest_page_us,),) = fetched(connection, _NEWEST_PAGE)
     sealed_until_us = -1 if newest_page_us is None else newest_page_us + PAGE_US
-    fresh = set()
-    for series_id, (first_us, _) in touched.items():
+    newer: set[int] = set()
+    between: set[int] = set()
+    for series_id, (first_us, last_us) in touched.items():
         newest_us = before[series_id]
         if first_us >= sealed_until_us and (newest_us is None or first_us > newest_us):
-            fresh.add(series_id)
+            newer.add(series_id)
+        elif series_id in empty_us:
+            from_us, until_us = empty_us[series_id]
+            if from_us < first_us and last_us < until_us:
+                between.add(series_id)
     if len(touched) < len(batch):
         seen: set[tuple[int, int]] = set()
         for new in batch:
             moment = (new.series_id, new.time_us)
             if moment in seen:
-                fresh.discard(new.series_id)
+                newer.discard(new.series_id)
+                between.discard(new.series_id)
             seen.add(moment)
-    return fresh
+    return newer, between
 
 
 def _touched(batch: Iterable[NewReading]) -> dict[int, tuple[int, int]]:

@@ -7,6 +7,8 @@ import math
 from collections import deque
 from collections.abc import Sequence
 
+import numpy as np
+
 from rook_tally.core.series.readings import Quality, Readings
 from rook_tally.core.series.screening import (
     SCREENED_TAIL,
@@ -17,6 +19,7 @@ from rook_tally.core.series.screening import (
 )
 from rook_tally.core.series.sensor_faults import MAD_TO_SIGMA
 from rook_tally.store.readings.append import NewReading
+from rook_tally.store.readings.rescreening import is_screened_later
 from rook_tally.store.site.configuration import Series
 
 # The reading that is judged with the newest, its window, and those of the readings beside it.
@@ -37,6 +40,7 @@ class _Tail:
         "lately",
         "low",
         "may_be_zero",
+        "moments",
         "most",
         "run",
         "still",
@@ -55,9 +59,16 @@ class _Tail:
         self.most = 0.0
         self.may_be_zero = False
         self.run: deque[float] = deque(maxlen=_RUN)
+        self.moments: deque[int] = deque(maxlen=SCREENED_TAIL + 1)
 
-    def hear(self, value: float, most: float, *, is_good: bool) -> None:
+    def reaches_back_to(self, time_us: int) -> bool:
+        """True if a reading of that moment stands among those this was told from."""
+        return len(self.moments) < SCREENED_TAIL + 1 or time_us >= self.moments[0]
+
+    def hear(self, time_us: int, value: float, most: float, *, is_good: bool) -> None:
         """One more at its end."""
+        self.last_us = time_us
+        self.moments.append(time_us)
         self.still = self.still + 1 if value == self.value else 1
         self.lately.append(value)
         if not self.low <= value <= self.high or self.high - self.low > most:
@@ -99,15 +110,51 @@ class _Tail:
         return away > SPIKE_SIGMAS * MAD_TO_SIGMA * mad
 
 
+class _Hole:
+    """Where readings come late one after the other: the readings before, with the late ones at
+    their end, and those after. Between them nothing is held."""
+
+    __slots__ = ("before", "high", "is_calm", "longest_still", "low")
+
+    def __init__(self, before: _Tail, after: Readings) -> None:
+        self.before = before
+        self.low, self.high = float(after.value.min()), float(after.value.max())
+        self.is_calm = bool((after.value != 0).all() and (after.quality == Quality.GOOD).all())
+        moved = np.flatnonzero(np.diff(after.value) != 0) + 1
+        self.longest_still = int(np.diff(np.concatenate(([0], moved, [len(after)]))).max())
+
+    def decides_nothing(self, *, never_still: bool) -> bool:
+        """True if nothing around the newest of its late readings moves as far as a spike, is zero,
+        suspect or stands still."""
+        before = self.before
+        lowest, highest = min(self.low, before.low), max(self.high, before.high)
+        if before.calm <= SCREENED_TAIL or not self.is_calm or highest - lowest > before.most:
+            return False
+        return not never_still or before.still + self.longest_still < _STILL
+
+
 class RecentReadings:
     """Used by one thread. What others write shows as a newest moment that is not ours: that series
-    is then looked at in the store until enough of it is known again."""
+    is then looked at in the store until enough of it is known again.
+
+    `empty_us` are by series id two moments between which nothing of the series is held: where its
+    last late reading is, and the next after that.
+    """
 
     def __init__(self) -> None:
         self._tails: dict[int, _Tail] = {}
+        self._holes: dict[int, _Hole] = {}
+        # What was late and is looked at in the store: the end of what `know` will hear.
+        self._looked_at: dict[int, _Tail] = {}
+        self.empty_us: dict[int, tuple[int, int]] = {}
 
     def are_beyond_suspicion(
-        self, series: Series, written: Sequence[NewReading], newest_before_us: int | None
+        self,
+        series: Series,
+        written: Sequence[NewReading],
+        *,
+        newest_before_us: int | None,
+        newest_us: int,
     ) -> bool:
         """Hear of rows just written; whether neither they nor those before them can be suspect.
 
@@ -116,6 +163,8 @@ class RecentReadings:
         newest_before_us
             The series' newest row before these; None when it is not known, or they are not all
             newer.
+        newest_us
+            Its newest row with them.
 
         Returns
         -------
@@ -124,43 +173,103 @@ class RecentReadings:
             `SCREENED_TAIL` before, or when they make certain of none before that it was a spike:
             the same as `judging` asks of rows.
         """
+        self._looked_at.pop(series.id, None)
+        ordered = written if len(written) == 1 else sorted(written, key=_moment_of)
         tail = self._tails.get(series.id)
+        if newest_before_us is None and ordered[-1].time_us < newest_us:
+            if tail is not None and tail.reaches_back_to(ordered[-1].time_us):
+                del self._tails[series.id]
+            return self._is_calm_where_late(series, ordered)
+        if not is_screened_later(series.quantity):
+            return True
         if tail is None or newest_before_us is None or newest_before_us != tail.last_us:
             tail = self._tails[series.id] = _Tail()
         most = SPIKE_ACCURACIES * series.quantity.accuracy
-        ordered = written if len(written) == 1 else sorted(written, key=_moment_of)
         tail.most = most
         tail.may_be_zero = series.quantity.zero_possible
         decides_nothing = True
         for one in ordered:
-            tail.hear(one.value, most, is_good=one.quality is Quality.GOOD)
-            tail.last_us = one.time_us
+            tail.hear(one.time_us, one.value, most, is_good=one.quality is Quality.GOOD)
             # Counted from the first of the window, which has none before it to have jumped from.
             is_calm = tail.calm > SCREENED_TAIL
             decides_nothing = decides_nothing and (is_calm or tail.decides_nothing)
         is_moving = tail.still < _STILL or not series.quantity.never_still
         return is_moving and decides_nothing
 
+    def _is_calm_where_late(self, series: Series, ordered: Sequence[NewReading]) -> bool:
+        """Hear of late rows: a station sends what it stored for hours, each in the same hole."""
+        series_id = series.id
+        from_us, until_us = self.empty_us.get(series_id, (0, 0))
+        hole = self._holes.get(series_id)
+        if hole is None or not from_us < ordered[0].time_us <= ordered[-1].time_us < until_us:
+            end = _Tail()
+            end.last_us = ordered[-1].time_us
+            end.most = SPIKE_ACCURACIES * series.quantity.accuracy
+            end.may_be_zero = series.quantity.zero_possible
+            self._forget_hole(series_id)
+            self._looked_at[series_id] = end
+            return False
+        before = hole.before
+        is_calm, can_be_suspect = True, is_screened_later(series.quantity)
+        for one in ordered if can_be_suspect else ():
+            before.hear(one.time_us, one.value, before.most, is_good=one.quality is Quality.GOOD)
+            is_calm = is_calm and hole.decides_nothing(never_still=series.quantity.never_still)
+        self.empty_us[series_id] = (ordered[-1].time_us, until_us)
+        if not is_calm:
+            self._looked_at[series_id] = before
+        return is_calm
+
     def know(self, series_id: int, near: Readings) -> None:
-        """Hear of a series' last readings as the store has them, after a look at what was written
-        last: the next needs none, as long as nothing moves."""
-        known = self._tails.get(series_id)
-        if known is None or not len(near) or int(near.time_us[-1]) != known.last_us:
+        """Hear of a series' readings as the store has them around what was written last, after a
+        look at them: the next needs none, as long as nothing moves."""
+        if not len(near):
             return
-        tail = _Tail()
-        tail.last_us, tail.most = known.last_us, known.most
-        tail.may_be_zero = known.may_be_zero
-        good = (near.quality == Quality.GOOD).tolist()
-        for value, is_good in zip(near.value.tolist(), good, strict=True):
-            tail.hear(value, tail.most, is_good=is_good)
-        if len(near) <= SCREENED_TAIL and tail.calm == len(near):
-            # Fewer than are looked at are all there are: before them is nothing to have jumped.
-            tail.calm += SCREENED_TAIL
-        self._tails[series_id] = tail
+        late = self._looked_at.pop(series_id, None)
+        if late is not None:
+            self._know_hole(series_id, near, late)
+            return
+        known = self._tails.get(series_id)
+        if known is not None and int(near.time_us[-1]) == known.last_us:
+            self._tails[series_id] = _tail_of(near, known)
+
+    def _know_hole(self, series_id: int, near: Readings, late: _Tail) -> None:
+        stop = int(np.searchsorted(near.time_us, late.last_us, side="right"))
+        after = near[stop:]
+        # So many are looked at together for a spike: what comes after them changes nothing here.
+        if len(after) <= 2 * SPIKE_NEIGHBOURS or not stop or near.time_us[stop - 1] != late.last_us:
+            self._forget_hole(series_id)
+            return
+        self._holes[series_id] = _Hole(_tail_of(near[:stop], late), after)
+        self.empty_us[series_id] = (late.last_us, int(after.time_us[0]))
+
+    def _forget_hole(self, series_id: int) -> None:
+        self._holes.pop(series_id, None)
+        self.empty_us.pop(series_id, None)
+
+    def forget_what_is_empty(self) -> None:
+        """Somebody else wrote readings: perhaps where nothing was held."""
+        self._holes.clear()
+        self._looked_at.clear()
+        self.empty_us.clear()
 
     def forget(self) -> None:
         """Drop all that is known: the last batch was not written."""
         self._tails.clear()
+        self.forget_what_is_empty()
+
+
+def _tail_of(readings: Readings, known: _Tail) -> _Tail:
+    """The end of readings of a series of which so much is known."""
+    tail = _Tail()
+    tail.most, tail.may_be_zero = known.most, known.may_be_zero
+    moments, values = readings.time_us.tolist(), readings.value.tolist()
+    good = (readings.quality == Quality.GOOD).tolist()
+    for time_us, value, is_good in zip(moments, values, good, strict=True):
+        tail.hear(time_us, value, tail.most, is_good=is_good)
+    if len(readings) <= SCREENED_TAIL and tail.calm == len(readings):
+        # Fewer than are looked at are all there are: before them is nothing to have jumped.
+        tail.calm += SCREENED_TAIL
+    return tail
 
 
 def _moment_of(reading: NewReading) -> int:

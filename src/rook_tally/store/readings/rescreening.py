@@ -65,21 +65,23 @@ def rescreen_around(
     Parameters
     ----------
     written : the moments written, by series id
-    seen : hears by series id of the readings around that were looked at and are as they were
+    seen : hears by series id of the readings around that were looked at and are as they were; they
+        are looked at also where none of them can be suspect
 
     Returns
     -------
     dict of series id to what was judged anew; series without a change are left out.
     """
     marked: dict[int, Rescreened] = {}
-    judged = [one for one in series if _is_screened_later(one.quantity)]
-    open_us = _open_since(connection, judged)
-    for one in judged:
+    chosen = [one for one in series if seen is not None or is_screened_later(one.quantity)]
+    open_us = _open_since(connection, chosen)
+    for one in chosen:
         changed: list[Rescreened] = []
         stretches = _stretches(one, written.get(one.id, ()))
         for first_us, last_us in stretches:
             near = _readings_around(connection, one, first_us, last_us, open_us.get(one.id, 0))
-            changed += _mark_around(connection, one, near, (first_us, last_us))
+            if is_screened_later(one.quantity):
+                changed += _mark_around(connection, one, near, (first_us, last_us))
             if seen is not None and not changed and len(stretches) == 1:
                 seen(one.id, near)
         if changed:
@@ -104,7 +106,7 @@ def rescreen_stretch(
     ----------
     settled_us : moments whose readings keep the quality they have; their neighbours are judged
     """
-    if _is_screened_later(series.quantity):
+    if is_screened_later(series.quantity):
         open_us = _open_since(connection, [series]).get(series.id, 0)
         near = _readings_around(connection, series, first_us, last_us, open_us)
         _mark_around(connection, series, near, (first_us, last_us), settled_us)
@@ -265,7 +267,8 @@ def _told_of_stretch(series: Series, stretch: Readings) -> QualityArray:
     return np.where(stuck, Quality.STUCK, Quality.GOOD).astype(np.uint8)
 
 
-def _is_screened_later(quantity: Quantity) -> bool:
+def is_screened_later(quantity: Quantity) -> bool:
+    """True if a reading of a quantity can be suspect by what comes after it."""
     return quantity.is_slow or not quantity.zero_possible or quantity.never_still
 
 
