@@ -102,32 +102,41 @@ def http_rates(folder: Path) -> dict[str, tuple[list[float], list[float]]]:
         rates[0].append(ours)
         rates[1].append(limit)
 
+    # What is sent now, by clocks that are right; and what was stored for hours and is sent at last,
+    # a reading every 10 s, while the same stations send as well what they read now.
+    now = _moments_now()
     begun_s = round(time.time())
-    # Of the last hours, as live readings are, and none ahead: each round has moments of its own.
-    moments = (begun_s - 6 * 3600 + at / 10 for at in itertools.count())
+    stored = (begun_s - _LATE_S + 10 * at / _CONNECTIONS for at in itertools.count())
+    earlier = (begun_s - 6 * 3600 + at / 10 for at in itertools.count())
+    per_body = _ROWS * len(_FIELDS)
+
+    def hundreds(port: int) -> float:
+        return per_body * post_rate(port, _HUNDREDS, tables(earlier), first=_CONNECTIONS)
+
     with _ours(folder) as port, _bare(folder) as bare_port:
         for warm in (port, bare_port):
-            _rate(warm, _REQUESTS, _calm(moments))
+            _rate(warm, _REQUESTS, _calm(now))
+            hundreds(warm)
         for _ in range(_ROUNDS):
-            calm = _rate(port, _REQUESTS, _calm(moments))
-            note("http", calm, _rate(bare_port, _REQUESTS, _calm(moments)))
-            per_body = _ROWS * len(_FIELDS)
-            note(
-                "http.hundred",
-                per_body * _rate(port, _HUNDREDS, tables(moments)),
-                per_body * _rate(bare_port, _HUNDREDS, tables(moments)),
-            )
-            note("http.jumping", _rate(port, _REQUESTS, _jumping(moments)), calm)
-            note("http.resent", _rate(port, _REQUESTS, _twice(moments)), calm)
-            note("http.late", _rate(port, _REQUESTS, _calm(moments, _LATE_S)), calm)
+            calm = _rate(port, _REQUESTS, _calm(now))
+            note("http", calm, _rate(bare_port, _REQUESTS, _calm(now)))
+            note("http.hundred", hundreds(port), hundreds(bare_port))
+            note("http.jumping", _rate(port, _REQUESTS, _jumping(now)), calm)
+            note("http.resent", _rate(port, _REQUESTS, _twice(now)), calm)
+            note("http.late", _rate(port, _REQUESTS, _calm(stored)), calm)
     return told
+
+
+def _moments_now() -> Iterator[float]:
+    while True:
+        yield round(time.time(), 6)
 
 
 @contextmanager
 def _ours(folder: Path) -> Iterator[int]:
     where = str(folder / "http.db")
     with open_store(where) as store, store.write() as connection:
-        for at in range(_CONNECTIONS):
+        for at in range(2 * _CONNECTIONS):
             add_station(connection, f"bench-{at}", place="Bench", kind=PLAIN, cadence_s=1)
     with CollectorChild(where, http="127.0.0.1:0", broker="off") as collector:
         yield int(collector.http.rpartition(":")[2])
@@ -143,12 +152,12 @@ def _bare(folder: Path) -> Iterator[int]:
         server.terminate()
 
 
-def _calm(moments: Iterator[float], late_s: int = 0) -> Bodies:
+def _calm(moments: Iterator[float]) -> Bodies:
     """Five values of a moment, as a sensor in a quiet room has them."""
 
     def bodies(at: int) -> Iterator[tuple[bytes, bytes]]:
         for number in itertools.count(at):
-            yield _object(next(moments) - late_s, 600 + number % 40), b"application/json"
+            yield _object(next(moments), 600 + number % 40), b"application/json"
 
     return bodies
 
