@@ -24,8 +24,9 @@ WINDOWS = {
     "1y": 365 * DAY_US,
     "5y": _YEARS * 365 * DAY_US,
 }
-_HOURS_AT_S, _BUCKETS_AT_S = 43.2, 21.6
-"""Cadences up to which a day's page has hours, and buckets (2,000 and 4,000 readings)."""
+_PACKED_AT_S, _HOURS_AT_S, _BUCKETS_AT_S = 86.4, 43.2, 21.6
+"""Cadences up to which a day's page has packed hours, hours, and buckets (1,000, 2,000 and 4,000
+readings)."""
 
 
 def window_ms(folder: Path, cadence_s: float) -> dict[str, tuple[list[float], list[float]]]:
@@ -80,6 +81,10 @@ def _bare_reader(
         several = rows(f"SELECT hours FROM page_hours {where}", series_id)
         return sum(len(one) for one in several) // 28
 
+    def packed(series_id: int) -> int:
+        several = rows(f"SELECT packed_hours FROM page_data {where}", series_id)
+        return sum(len(zlib.decompress(one)) for one in several) // 24
+
     def buckets(series_id: int) -> int:
         several = rows(f"SELECT buckets FROM page_data {where}", series_id)
         return sum(len(zlib.decompress(one)) for one in several) // 24
@@ -93,6 +98,8 @@ def _bare_reader(
         return totals
     if column_us >= HOUR_US and cadence_s <= _HOURS_AT_S:
         return hours
+    if column_us >= HOUR_US and cadence_s <= _PACKED_AT_S:
+        return packed
     if column_us >= 5 * MINUTE_US and cadence_s <= _BUCKETS_AT_S:
         return buckets
     return payloads

@@ -30,7 +30,7 @@ from rook_tally.store.base.machine_zone import machine_zone
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.maintenance.upgrade import migrations
 from rook_tally.store.readings import damaged_pages, read_range
-from rook_tally.store.readings.pages import page_rows, whole_pages, write_pages
+from rook_tally.store.readings.pages import checksum_of, page_rows, whole_pages, write_pages
 from rook_tally.store.readings.summaries import DAY_ROW
 from rook_tally.store.site import load_site, tallies
 from tests import started
@@ -85,17 +85,29 @@ class OldStore:
                 ),
             ):
                 connection.exec_driver_sql(statement)
-            if number >= 5:
-                write_pages(connection, pages)
-                return
             for row in pages:
-                _insert_old(connection, row)
+                del row["packed_hours"]
+                row["checksum"] = checksum_of(row)
+                if number >= 5:
+                    _insert_plain(connection, row)
+                else:
+                    _insert_old(connection, row)
 
     def is_whole_in(self, store: Store) -> bool:
         with store.read() as connection:
             found = read_range(connection, 1, 0, LATER_US)
             assert damaged_pages(connection) == []
         return np.array_equal(found.value, self.readings.value)
+
+
+def _insert_plain(connection: Connection, row: dict[str, Any]) -> None:
+    """A page as formats 5 to 26 kept it; of a day of minutes none had hours."""
+    keys = ("series_id", "start_us")
+    data = {name: row[name] for name in (*keys, "buckets", "payload")}
+    page = {name: row[name] for name in row if name not in ("hours", "buckets", "payload")}
+    for table, values in (("page", page), ("page_data", data)):
+        columns: list[sa.ColumnClause[Any]] = [sa.column(name) for name in values]
+        connection.execute(sa.insert(sa.table(table, *columns)).values(**values))
 
 
 def _insert_old(connection: Connection, row: dict[str, Any]) -> None:
@@ -128,6 +140,7 @@ def test_summaries_of_format_12_become_what_readings_of_the_quantity_say(
         wanted = page_rows(series, readings, *days)
         for statement in (
             *(f"DROP TABLE firmware_{one}" for one in ("piece", "image", "rollout", "update")),
+            "ALTER TABLE page_data DROP COLUMN packed_hours",
             "DROP TABLE gateway_key",
             "DROP TABLE report",
             "DROP TABLE written_report",

@@ -16,7 +16,14 @@ from rook_tally.store.alarms.clock_trust import may_remove
 from rook_tally.store.base import Store
 from rook_tally.store.maintenance.purging import purge_removed
 from rook_tally.store.maintenance.thinning import Thinned, thin_what_is_due
-from rook_tally.store.readings import keep_partitions, seal, stretches_due
+from rook_tally.store.readings import (
+    Stretch,
+    bring_over,
+    keep_partitions,
+    pages_to_bring_over,
+    seal,
+    stretches_due,
+)
 from rook_tally.store.site import Series, load_site, prune_message_log, prune_strays
 from rook_tally.store.site.learned_cadence import learn_cadence, stations_that_learn
 from rook_tally.store.site.leases import Leases, Role
@@ -26,15 +33,20 @@ _FOLD_EVERY_S = 1.0
 _BOUND_EVERY_S = 30.0
 # Between two pages the doors have the store to themselves.
 _BREATH_S = 0.05
+_PAGES_A_LOOK = 50
 
 _log = structlog.get_logger(__name__)
 
 
 async def seal_loop(duties: Leases, *, clock: Callable[[], int]) -> None:
     """Seal what is due whenever that is ours to do, until cancelled."""
-    await look_while_held(
-        duties, Role.SEALING, lambda store: _tidy(store, clock), every_s=LOOK_EVERY_S
-    )
+    older = _OlderPages()
+
+    async def tidy(store: Store) -> None:
+        await _tidy(store, clock)
+        await older.bring_some_over(store)
+
+    await look_while_held(duties, Role.SEALING, tidy, every_s=LOOK_EVERY_S)
 
 
 async def prune_loop(store: Store, *, clock: Callable[[], int]) -> None:
@@ -99,6 +111,38 @@ async def _tidy(store: Store, clock: Callable[[], int]) -> None:
         _log.info("thinned", series=thinned.series_id, readings=thinned.readings)
     for key in await asyncio.to_thread(_purge, store, clock()):
         _log.info("purged", station=key)
+
+
+class _OlderPages:
+    """Brings the pages of older formats over, some at every look; once through, it is done until
+    the next start."""
+
+    def __init__(self) -> None:
+        self._after: Stretch | None = Stretch(-1, -1)
+        self._brought_over = 0
+
+    async def bring_some_over(self, store: Store) -> None:
+        """Bring the next ones over, if there are any."""
+        if self._after is None:
+            return
+        pages = await asyncio.to_thread(_next_older_pages, store, self._after)
+        series = await asyncio.to_thread(_series_by_id, store) if pages else {}
+        for page in pages:
+            if page.series_id in series:
+                self._brought_over += await asyncio.to_thread(
+                    bring_over, store, series[page.series_id], page.start_us
+                )
+                await asyncio.sleep(_BREATH_S)
+            self._after = page
+        if not pages:
+            self._after = None
+            if self._brought_over:
+                _log.info("pages_brought_over", pages=self._brought_over)
+
+
+def _next_older_pages(store: Store, after: Stretch) -> list[Stretch]:
+    with store.read() as connection:
+        return pages_to_bring_over(connection, after, _PAGES_A_LOOK)
 
 
 def _purge(store: Store, now_us: int) -> list[str]:

@@ -26,7 +26,7 @@ from sqlalchemy import (
 )
 from sqlalchemy.engine import Connection
 
-FORMAT = 26
+FORMAT = 27
 """Number of the layout below; a store with a higher one is refused."""
 
 NEWEST_MIGRATION = f"{FORMAT:04}"
@@ -275,6 +275,8 @@ page_data = Table(
     Column("start_us", BigInteger, primary_key=True),
     Column("buckets", LargeBinary),
     Column("payload", LargeBinary, nullable=False),
+    # The hours of a page that has none in `page_hours`.
+    Column("packed_hours", LargeBinary),
 )
 
 correction = Table(

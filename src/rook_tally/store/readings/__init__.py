@@ -13,6 +13,7 @@ from rook_tally.store.readings.append import (
 from rook_tally.store.readings.envelopes import envelopes
 from rook_tally.store.readings.latest_changes import ReadingNews, reading_news
 from rook_tally.store.readings.latest_rows import LatestRow, latest_rows
+from rook_tally.store.readings.older_pages import bring_over, pages_to_bring_over
 from rook_tally.store.readings.pages import damaged_pages
 from rook_tally.store.readings.partitions import keep_partitions
 from rook_tally.store.readings.quality_overrides import (
@@ -65,6 +66,7 @@ __all__ = [
     "append_history",
     "append_readings",
     "append_sealed",
+    "bring_over",
     "damaged_pages",
     "envelopes",
     "gaps_between",
@@ -79,6 +81,7 @@ __all__ = [
     "overrule",
     "overrulings",
     "overrulings_by_series",
+    "pages_to_bring_over",
     "read_range",
     "read_raw_range",
     "reading_news",

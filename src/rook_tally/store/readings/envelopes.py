@@ -8,7 +8,7 @@ column it begins in, so an edge is never off by more than a column.
 from __future__ import annotations
 
 import enum
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from functools import partial
 from itertools import groupby
 from operator import itemgetter
@@ -31,9 +31,10 @@ from rook_tally.store.readings.query import read_range
 from rook_tally.store.readings.summaries import (
     BUCKET_US,
     DAY_ROW,
+    HOURS_A_PAGE,
     PAGE_US,
     STEP_ROW,
-    unpacked_buckets,
+    unpacked_steps,
 )
 from rook_tally.store.site.configuration import Series
 from rook_tally.store.site.corrections import corrections_of
@@ -114,6 +115,7 @@ _FEW_PAGES = 64
 _OF_PAGES = "page.series_id IN ({ids}) AND page.start_us > ? AND page.start_us < ?"
 _SAME = "{0}.series_id = page.series_id AND {0}.start_us = page.start_us"
 _DATA, _HOURS = _SAME.format("page_data"), _SAME.format("page_hours")
+_UNPACKED = "CASE WHEN page_data.packed_hours IS NULL THEN page_data.payload END"
 _SUMMARIES = {
     _Grain.READINGS: (
         "SELECT page.series_id, page.start_us, NULL, page_data.payload "
@@ -129,7 +131,9 @@ _SUMMARIES = {
     _Grain.HOURS: (
         "SELECT page.series_id, page.start_us, page_hours.hours, "
         "CASE WHEN page_hours.hours IS NULL "
-        f"THEN (SELECT page_data.payload FROM page_data WHERE {_DATA}) END "
+        f"THEN (SELECT {_UNPACKED} FROM page_data WHERE {_DATA}) END, "
+        "CASE WHEN page_hours.hours IS NULL "
+        f"THEN (SELECT page_data.packed_hours FROM page_data WHERE {_DATA}) END "
         f"FROM page LEFT JOIN page_hours ON {_HOURS}"
     ),
 }
@@ -207,16 +211,29 @@ def _add_payloads(sums: dict[int, ColumnSums], several: Mapping[int, Sequence[Ro
 def _add_summaries(columns: ColumnSums, rows: Sequence[Row], grain: _Grain) -> None:
     """Count pages in by their summaries, where they have them."""
     told = [(row[1], row[2]) for row in rows if row[2] is not None]
+    if grain is not _Grain.HOURS:
+        _add_steps(columns, told, unpacked_steps, BUCKET_US)
+        return
+    _add_steps(columns, told, _plain_hours, HOUR_US)
+    packed = [(row[1], row[4]) for row in rows if row[4] is not None]
+    _add_steps(columns, packed, partial(unpacked_steps, a_page=HOURS_A_PAGE), HOUR_US)
+
+
+def _plain_hours(blobs: Sequence[bytes]) -> StructuredArray:
+    return np.frombuffer(b"".join(blobs), dtype=STEP_ROW)
+
+
+def _add_steps(
+    columns: ColumnSums,
+    told: Sequence[tuple[int, bytes]],
+    read: Callable[[Sequence[bytes]], StructuredArray],
+    step_us: int,
+) -> None:
     if not told:
         return
-    if grain is _Grain.HOURS:
-        cells = np.frombuffer(b"".join(blob for _, blob in told), dtype=STEP_ROW)
-        step_us = HOUR_US
-    else:
-        cells = unpacked_buckets([blob for _, blob in told])
-        step_us = BUCKET_US
     starts = np.array([start_us for start_us, _ in told], dtype=np.int64)
     within = np.arange(PAGE_US // step_us, dtype=np.int64) * step_us
+    cells = read([blob for _, blob in told])
     _add_cells(columns, (starts[:, None] + within).ravel(), cells, step_us)
 
 
@@ -238,30 +255,13 @@ def _days_with_rows(
     connection: Connection, series_ids: list[int], start_us: int, end_us: int
 ) -> set[tuple[int, int]]:
     """(series id, day) of sealed days for which rows came late."""
-    page, reading = schema.page.c, schema.reading.c
-    has_rows = (
-        sa.select(reading.time_us)
-        .where(
-            reading.series_id == page.series_id,
-            reading.time_us >= page.start_us,
-            reading.time_us < page.start_us + PAGE_US,
-        )
-        .exists()
-    )
     # Sealed days are older than any row but a late one: nearly always there is nothing to ask.
     ids = ", ".join(map(str, series_ids))
     ((oldest,),) = fetched(connection, f"{_OLDEST_ROW} WHERE id IN ({ids})")
     if oldest is None or oldest >= end_us:
         return set()
-    rows = connection.execute(
-        sa.select(page.series_id, page.start_us).where(
-            page.series_id.in_(series_ids),
-            page.start_us > max(start_us, oldest) - PAGE_US,
-            page.start_us < end_us,
-            has_rows,
-        )
-    )
-    return {(row[0], row[1]) for row in rows}
+    span = (PAGE_US, max(start_us, oldest) - PAGE_US, end_us)
+    return set(fetched(connection, _DAYS_WITH_ROWS.format(ids=ids), span))
 
 
 def _add_day(connection: Connection, columns: ColumnSums, series_id: int, day_us: int) -> None:
@@ -383,6 +383,12 @@ _NOTHING = "[null,null,null,0,0]"
 _Cell = tuple[float | None, float | None, float | None, int, int]
 
 
+_DAYS_WITH_ROWS = (
+    "SELECT page.series_id, page.start_us FROM page WHERE page.series_id IN ({ids}) AND EXISTS "
+    "(SELECT 1 FROM reading WHERE reading.series_id = page.series_id "
+    "AND reading.time_us >= page.start_us AND reading.time_us < page.start_us + ?) "
+    "AND page.start_us > ? AND page.start_us < ?"
+)
 _OLDEST_ROW = (
     "SELECT min((SELECT min(time_us) FROM reading WHERE series_id = series.id)) FROM series"
 )

@@ -1,7 +1,7 @@
 """Sealed pages: a day of one series in one row, with what is known of it in ever finer steps.
 
 A page holds everything its series said on one day (UTC). Beside the exact readings (`payload`)
-stand totals of the day, 24 hours and, when they are many readings, 288 buckets of five minutes,
+stand totals of the day and, when they are many readings, 24 hours and 288 buckets of five minutes,
 so that a picture of any width reads no more than it needs.
 """
 
@@ -25,20 +25,23 @@ from rook_tally.core.series.readings import Readings
 from rook_tally.core.timestamps import rfc3339
 from rook_tally.store.base import schema
 from rook_tally.store.base.database import upserting_insert
-from rook_tally.store.base.raw_sql import fetched
+from rook_tally.store.base.raw_sql import executed_many, fetched
 from rook_tally.store.readings.summaries import (
     BUCKETS_A_PAGE,
     DAY_ROW,
     HOURS_A_PAGE,
     PAGE_US,
     day_rows,
-    packed_buckets,
+    packed_steps,
     step_rows,
 )
 from rook_tally.store.site.configuration import Series
 
-# Fewer readings than this are read faster and kept smaller without so fine a summary.
-_FEWEST_FOR_BUCKETS, _FEWEST_FOR_HOURS = 4_000, 2_000
+# Fewer readings than this are read faster and kept smaller without so fine a summary. From a
+# thousand on a payload has a page of SQLite's for itself, with room for packed hours.
+_FEWEST_FOR_BUCKETS = 4_000
+FEWEST_FOR_HOURS = 2_000
+FEWEST_FOR_PACKED_HOURS = 1_000
 
 
 class PageSpan(msgspec.Struct, frozen=True):
@@ -121,13 +124,16 @@ def page_rows(
             "gaps": gaps.astype("<i8").tobytes() if len(gaps) else None,
             "hours": None,
             "buckets": None,
+            "packed_hours": None,
             "payload": encode(readings[part]),
         }
-        if fine or count >= _FEWEST_FOR_HOURS:
-            mine = hour_table[day * HOURS_A_PAGE : (day + 1) * HOURS_A_PAGE]
+        mine = hour_table[day * HOURS_A_PAGE : (day + 1) * HOURS_A_PAGE]
+        if fine or count >= FEWEST_FOR_HOURS:
             values["hours"] = mine.tobytes()
+        elif count >= FEWEST_FOR_PACKED_HOURS:
+            values["packed_hours"] = packed_steps(mine)
         if fine or count >= _FEWEST_FOR_BUCKETS:
-            values["buckets"] = packed_buckets(fine_table[day * steps : (day + 1) * steps])
+            values["buckets"] = packed_steps(fine_table[day * steps : (day + 1) * steps])
         values["checksum"] = checksum_of(values)
         rows.append(values)
     return rows
@@ -136,10 +142,12 @@ def page_rows(
 def write_pages(connection: Connection, rows: Sequence[dict[str, Any]]) -> None:
     """Write pages, each in place of the one that may be there."""
     keys = ("series_id", "start_us")
+    # What was told of more readings than there are now.
+    _delete_hours(connection, [row for row in rows if row["hours"] is None])
     for table, names in (
         (schema.page, (*_NUMBERS, "totals", "gaps", "checksum")),
         (schema.page_hours, (*keys, "hours")),
-        (schema.page_data, (*keys, "buckets", "payload")),
+        (schema.page_data, (*keys, "buckets", "packed_hours", "payload")),
     ):
         chosen = [
             {name: row[name] for name in names}
@@ -154,6 +162,14 @@ def write_pages(connection: Connection, rows: Sequence[dict[str, Any]]) -> None:
             set_={name: insert.excluded[name] for name in names if name not in keys},
         )
         connection.execute(statement, chosen)
+
+
+def _delete_hours(connection: Connection, rows: Sequence[dict[str, Any]]) -> None:
+    keys = [(row["series_id"], row["start_us"]) for row in rows]
+    if keys:
+        executed_many(
+            connection, "DELETE FROM page_hours WHERE series_id = ? AND start_us = ?", keys
+        )
 
 
 def rewrite_payload(
@@ -176,7 +192,9 @@ def whole_pages() -> sa.Select[Any]:
         schema.page_hours,
         sa.and_(hours.series_id == page.series_id, hours.start_us == page.start_us),
     )
-    return sa.select(*schema.page.c, hours.hours, data.buckets, data.payload).select_from(joined)
+    return sa.select(
+        *schema.page.c, hours.hours, data.buckets, data.packed_hours, data.payload
+    ).select_from(joined)
 
 
 _NUMBERS = (
@@ -188,13 +206,14 @@ _NUMBERS = (
     "good_first_us",
     "good_last_us",
 )
-_BLOBS = ("totals", "gaps", "hours", "buckets", "payload")
+_BLOBS = ("totals", "gaps", "hours", "buckets", "packed_hours", "payload")
 
 
 def checksum_of(values: dict[str, Any]) -> int:
     """CRC-32 over everything a page holds, so that damage to any part of it is found."""
     numbers = repr([values[name] for name in _NUMBERS]).encode()
-    return checksum(numbers, *(values[name] or b"" for name in _BLOBS))
+    # Pages of older formats have fewer blobs.
+    return checksum(numbers, *(values.get(name) or b"" for name in _BLOBS))
 
 
 # About 20 MB of a site that reports every 10 s.

@@ -77,15 +77,9 @@ def seal(store: Store, series: Series, start_us: int) -> bool:
             rows_made += _neighbour_anew(connection, series, day_us, margin_us)
     first_us = min(row["start_us"] for row in rows_made) if rows_made else start_us
     last_us = max((row["start_us"] for row in rows_made), default=start_us) + PAGE_US
-    rows, changes = schema.reading.c, schema.change.c
+    rows = schema.reading.c
     with store.write() as connection:
-        meanwhile = sa.select(changes.seq).where(
-            changes.seq > seen,
-            changes.series_id == series.id,
-            changes.from_us < last_us,
-            changes.to_us >= first_us,
-        )
-        if connection.execute(meanwhile.limit(1)).first() is not None:
+        if has_changed(connection, series.id, first_us, last_us, since=seen):
             return False
         write_pages(connection, rows_made)
         connection.execute(
@@ -94,6 +88,20 @@ def seal(store: Store, series: Series, start_us: int) -> bool:
             )
         )
     return True
+
+
+def has_changed(
+    connection: Connection, series_id: int, start_us: int, end_us: int, *, since: int
+) -> bool:
+    """True if readings of a series in [start, end) were written, or judged, after a notice."""
+    changes = schema.change.c
+    meanwhile = sa.select(changes.seq).where(
+        changes.seq > since,
+        changes.series_id == series_id,
+        changes.from_us < end_us,
+        changes.to_us >= start_us,
+    )
+    return connection.execute(meanwhile.limit(1)).first() is not None
 
 
 def _neighbour_anew(

@@ -24,7 +24,7 @@ from rook_tally.core.series.readings import Quality, Readings
 from rook_tally.store.base.raw_sql import fetched
 from rook_tally.store.readings.envelopes import envelopes
 from rook_tally.store.readings.query import Latest, latest, read_range
-from rook_tally.store.readings.summaries import BUCKET_US, BUCKETS_A_PAGE, PAGE_US, unpacked_buckets
+from rook_tally.store.readings.summaries import BUCKET_US, BUCKETS_A_PAGE, PAGE_US, unpacked_steps
 from rook_tally.store.site.configuration import Series
 from rook_tally.store.site.corrections import corrections_of
 
@@ -171,7 +171,7 @@ def _ribbons(
         0, width_us, columns * max(1, len(told)), span_us * max(1, len(told)), averaging
     )
     if bucketed:
-        cells = unpacked_buckets([before.packed[one] for one in bucketed])
+        cells = unpacked_steps([before.packed[one] for one in bucketed])
         within = before.day_us - start_us + np.arange(BUCKETS_A_PAGE, dtype=np.int64) * BUCKET_US
         offsets = np.array([place[one] * span_us for one in bucketed], dtype=np.int64)
         # What lies before the window would else fall into the window of the series before.

@@ -47,7 +47,7 @@ STEP_ROW = np.dtype(
 )
 """An hour or a bucket."""
 
-_BUCKET_TYPES = ("<u2", "<u2", "<f4", "<f4", "<f4", "<f4", "<f4")
+_PACKED_TYPES = ("<u2", "<u2", "<f4", "<f4", "<f4", "<f4", "<f4")
 
 
 def day_rows(days: Buckets) -> StructuredArray:
@@ -67,24 +67,25 @@ def step_rows(steps: Buckets) -> StructuredArray:
     return rows
 
 
-def packed_buckets(buckets: StructuredArray) -> bytes:
-    """The buckets of one page, compressed."""
+def packed_steps(steps: StructuredArray) -> bytes:
+    """The buckets or hours of one page, compressed; at most 65,535 readings in each."""
     names = STEP_ROW.names or ()
     return packed_columns(
-        *(buckets[name].astype(kind) for name, kind in zip(names, _BUCKET_TYPES, strict=True))
+        *(steps[name].astype(kind) for name, kind in zip(names, _PACKED_TYPES, strict=True))
     )
 
 
-def unpacked_buckets(blobs: Sequence[bytes]) -> StructuredArray:
-    """The buckets of several pages one after the other, (288 × pages,) `STEP_ROW`.
+def unpacked_steps(blobs: Sequence[bytes], a_page: int = BUCKETS_A_PAGE) -> StructuredArray:
+    """The steps of several pages one after the other, (`a_page` × pages,) `STEP_ROW`: buckets, or
+    hours.
 
     Raises
     ------
     DamagedPageError
         When one of them is not whole.
     """
-    columns = unpacked_tables(blobs, *_BUCKET_TYPES, rows=BUCKETS_A_PAGE)
-    rows = np.empty(BUCKETS_A_PAGE * len(blobs), dtype=STEP_ROW)
+    columns = unpacked_tables(blobs, *_PACKED_TYPES, rows=a_page)
+    rows = np.empty(a_page * len(blobs), dtype=STEP_ROW)
     for name, column in zip(STEP_ROW.names or (), columns, strict=True):
         rows[name] = column
     return rows

@@ -27,9 +27,9 @@ from rook_tally.store.readings.summaries import (
     DAY_ROW,
     PAGE_US,
     day_rows,
-    packed_buckets,
+    packed_steps,
     step_rows,
-    unpacked_buckets,
+    unpacked_steps,
 )
 from rook_tally.store.site.configuration import Series
 
@@ -92,7 +92,7 @@ def bucket_spans(
     ).scalar_one()
     if blob is None:
         return []
-    rows = unpacked_buckets([blob])
+    rows = unpacked_steps([blob])
     spans: list[tuple[int, SpanStatistics]] = []
     for at in range(max(0, (start_us - day_us) // BUCKET_US), BUCKETS_A_PAGE):
         begin_us = day_us + at * BUCKET_US
@@ -122,7 +122,7 @@ def _altered(made: dict[str, Any], stored: dict[str, Any], series: Series) -> di
     before = decoded(stored["payload"], series.id, day_us)
     after = decoded(made["payload"], series.id, day_us)
     gone, come = _difference(before, after), _difference(after, before)
-    fine = _buckets(unpacked_buckets([stored["buckets"]]), day_us) if stored["buckets"] else None
+    fine = _buckets(unpacked_steps([stored["buckets"]]), day_us) if stored["buckets"] else None
     (row,) = np.frombuffer(stored["totals"], dtype=DAY_ROW)
     whole = Buckets(
         day_us,
@@ -138,7 +138,7 @@ def _altered(made: dict[str, Any], stored: dict[str, Any], series: Series) -> di
     values["totals"] = day_rows(whole).tobytes()
     if fine is not None:
         fine = _changed(fine, gone, come, after, averaging)
-        values["buckets"] = packed_buckets(step_rows(fine))
+        values["buckets"] = packed_steps(step_rows(fine))
         hours = merged(fine, BUCKETS_A_PAGE // 24, averaging)
         values["hours"] = step_rows(hours).tobytes()
     values["checksum"] = checksum_of(values)

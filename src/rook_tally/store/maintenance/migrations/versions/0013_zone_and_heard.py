@@ -22,7 +22,7 @@ from rook_tally.store.readings.summaries import (
     HOURS_A_PAGE,
     PAGE_US,
     day_rows,
-    packed_buckets,
+    packed_steps,
     step_rows,
 )
 
@@ -171,7 +171,7 @@ def _write(
     if page["hours"] is not None:
         page["hours"] = step_rows(hours).tobytes()
     if page["buckets"] is not None:
-        page["buckets"] = packed_buckets(step_rows(fine))
+        page["buckets"] = packed_steps(step_rows(fine))
     page["checksum"] = checksum_of(page)
     where = " WHERE series_id = :series_id AND start_us = :start_us"
     for table, columns in (

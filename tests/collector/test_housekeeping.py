@@ -1,0 +1,45 @@
+"""What a collector does beside its doors, on a real one."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import sqlalchemy as sa
+
+from rook_tally.core.series.readings import readings_from
+from rook_tally.core.timestamps import DAY_US
+from rook_tally.store.base import schema
+from rook_tally.store.maintenance import open_store
+from rook_tally.store.readings import append_sealed, damaged_pages, history_of
+from rook_tally.store.readings.pages import checksum_of, whole_pages, write_pages
+from tests.builders import MINUTE_US, NOON_US, begin_series
+from tests.processes import CollectorProcess, wait_until
+
+
+def test_pages_of_an_older_program_are_brought_over_while_it_runs(store_path: Path) -> None:
+    data = schema.page_data.c
+    lacking = sa.select(sa.func.count()).where(data.packed_hours.is_(None))
+    with open_store(store_path) as store:
+        series = begin_series(store)
+        midnight_us = NOON_US // DAY_US * DAY_US
+        at = midnight_us + np.arange(2 * 1440, dtype=np.int64) * MINUTE_US
+        days = readings_from(at, np.full(len(at), 20.0))
+        with store.write() as connection:
+            append_sealed(connection, history_of(series, days, before_us=midnight_us + 3 * DAY_US))
+            rows = [dict(row._mapping) for row in connection.execute(whole_pages())]
+            for row in rows:
+                row["packed_hours"] = None
+                row["checksum"] = checksum_of(row)
+            write_pages(connection, rows)
+            assert connection.scalar(lacking) == 2
+
+        def is_through() -> bool:
+            with store.read() as connection:
+                return connection.scalar(lacking) == 0
+
+        with CollectorProcess(store_path) as collector:
+            wait_until(is_through)
+            wait_until(lambda: "pages_brought_over" in collector.log.read_text())
+        with store.read() as connection:
+            assert damaged_pages(connection) == []
