@@ -8,6 +8,7 @@ from functools import lru_cache
 from urllib.parse import urlsplit
 
 
+@lru_cache(1024)
 def host_named(header: str) -> str:
     """The host of a Host header, in small letters, without its port; empty where it is none."""
     try:
