@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import gc
 import json
 import multiprocessing
@@ -10,11 +11,12 @@ import os
 import threading
 import time
 import urllib.request
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import astuple, dataclass, field
 from pathlib import Path
 from typing import Any
 
+from benchmarks.bare_pages import bare_pages
 from benchmarks.desk import environment_of, let_until, played_back, repaint_ms
 from rook_tally.cli.demo_site import make_demo_site, work_out_demo
 from rook_tally.cli.subprocesses import CollectorChild
@@ -30,6 +32,7 @@ _SIZE = (1920, 1080)
 _CHANGES, _REPAINTS = 200, 40
 _PAGES, _RATE, _READINGS = 50, 5, 100
 _SETTLE_S = 3.0
+_TURNS = 3
 _TICKS_S = os.sysconf("SC_CLK_TCK")
 _PATIENCE_S = 60.0
 
@@ -160,10 +163,12 @@ def _paint(pipe: Any, place: Path, now_us: int) -> None:
 
 @dataclass(frozen=True, slots=True)
 class PageCost:
-    """What pages add to a collector, in shares of a core, and how long a value takes, ms."""
+    """A collector's share of a core with pages open and without, that of a bare server of pages,
+    and how long a value takes, ms."""
 
     with_pages: float
     without: float
+    bare: float
     delays_ms: list[float]
 
 
@@ -184,24 +189,45 @@ def page_cost(folder: Path) -> PageCost:
         pid = collector.process.pid
         address = _page_address(store)
         threading.Event().wait(_SETTLE_S)
-        without, _ = _send_readings(collector.http, pid)
-        context = multiprocessing.get_context("spawn")
-        ours, theirs = context.Pipe()
-        process = context.Process(target=_look, args=(theirs, address, key))
-        process.start()
-        theirs.close()
-        ours.recv()  # all pages are open
-        threading.Event().wait(_SETTLE_S)
-        with_pages, sent = _send_readings(collector.http, pid)
-        threading.Event().wait(1.0)
-        ours.send("end")
-        seen: list[tuple[str, float]] = ours.recv()
-        process.join()
+        shares: list[tuple[float, float]] = []
+        sent: dict[str, float] = {}
+        seen: list[tuple[str, float]] = []
+        # In turn: what else a collector does meanwhile comes and goes.
+        for turn in range(_TURNS):
+            without, _ = _send_readings(collector.http, pid, -_READINGS)
+            with _open_pages(address, key) as told:
+                with_pages, lately = _send_readings(collector.http, pid, turn * _READINGS)
+                threading.Event().wait(1.0)
+            shares.append((with_pages, without))
+            sent |= lately
+            seen += told
     store.close()
+    with_pages, without = (sum(column) / _TURNS for column in zip(*shares, strict=True))
+    with bare_pages(_RATE) as bare, _open_pages(bare.address, key):
+        before = _cpu_s(bare.pid)
+        threading.Event().wait(_READINGS / _RATE)
+        bare_share = (_cpu_s(bare.pid) - before) / (_READINGS / _RATE)
     delays = [1000 * (at - sent[text]) for text, at in seen if text in sent]
     if len(delays) < 0.9 * _PAGES * len(sent):
         raise RookTallyError(f"only {len(delays)} of {_PAGES * len(sent)} values reached a page")
-    return PageCost(with_pages, without, delays)
+    return PageCost(with_pages, without, bare_share, delays)
+
+
+@contextlib.contextmanager
+def _open_pages(address: str, key: str) -> Iterator[list[tuple[str, float]]]:
+    """Pages that are looked at meanwhile; afterwards, what each was told and when."""
+    seen: list[tuple[str, float]] = []
+    context = multiprocessing.get_context("spawn")
+    ours, theirs = context.Pipe()
+    process = context.Process(target=_look, args=(theirs, address, key))
+    process.start()
+    theirs.close()
+    ours.recv()  # all pages are open
+    threading.Event().wait(_SETTLE_S)
+    yield seen
+    ours.send("end")
+    seen += ours.recv()
+    process.join()
 
 
 def _page_address(store: Any) -> str:
@@ -216,16 +242,13 @@ def _page_address(store: Any) -> str:
     raise RookTallyError("the page was not served within a minute")
 
 
-_values = iter(range(10_000))
-
-
-def _send_readings(http: str, pid: int) -> tuple[float, dict[str, float]]:
+def _send_readings(http: str, pid: int, first: int) -> tuple[float, dict[str, float]]:
     """Send readings of the yard's temperature; the collector's share of a core meanwhile, and when
     each value was sent, by its text on the page."""
     sent = {}
     before, began = _cpu_s(pid), time.perf_counter()
     for at in range(_READINGS):
-        value = 5 + next(_values) / 10
+        value = 5 + (first + at) / 10
         sent[f"{value:.1f}"] = time.time()
         request = urllib.request.Request(
             f"http://{http}/v1/readings?station=yard-post",

@@ -1,4 +1,5 @@
-"""What doors that ask cost: Modbus devices and this machine's own probes, in shares of a core."""
+"""What doors that ask cost: Modbus devices and this machine's own probes, in shares of a core,
+beside bare clients that ask for the same."""
 
 from __future__ import annotations
 
@@ -9,7 +10,9 @@ import threading
 import time
 from collections.abc import Callable
 from pathlib import Path
+from typing import NamedTuple
 
+from benchmarks.bare_store import OPENING
 from benchmarks.fleet import cpu_s
 from rook_tally.cli.subprocesses import CollectorChild
 from rook_tally.core.door_settings import DoorSettings, ModbusSetting, ProbesSetting
@@ -37,9 +40,55 @@ asyncio.run(StartAsyncTcpServer(told, address=("127.0.0.1", port)))
 """
 
 
-def modbus_cost(folder: Path) -> tuple[float, float]:
-    """A hundred registers of twenty stations every second: the collector's share of a core, and the
-    share of the readings that should have come that did."""
+# The same registers, and the same probes, asked as often; one commit for what came at once.
+_BARE_METERS = f"""{OPENING}
+import asyncio, time
+from pymodbus.client import AsyncModbusTcpClient
+
+devices, registers, port = map(int, sys.argv[2:])
+
+async def ask(client, number):
+    told = await client.read_holding_registers(0, count=registers, device_id=number)
+    return [(number * 1000 + at, time.time_ns() // 1000, value * 0.1, 0)
+            for at, value in enumerate(told.registers)]
+
+async def main():
+    clients = [AsyncModbusTcpClient("127.0.0.1", port=port) for _ in range(devices)]
+    await asyncio.gather(*(one.connect() for one in clients))
+    while True:
+        begun = time.monotonic()
+        told = await asyncio.gather(*(ask(one, at) for at, one in enumerate(clients, 1)))
+        write([row for rows in told for row in rows])
+        await asyncio.sleep(1 - (time.monotonic() - begun))
+
+asyncio.run(main())
+"""
+_BARE_PROBES = f"""{OPENING}
+import time
+from pathlib import Path
+
+while True:
+    begun, rows = time.monotonic(), []
+    for device in Path(sys.argv[2]).joinpath("bus/iio/devices").iterdir():
+        name = (device / "name").read_text().strip()
+        value = int((device / "in_temp_input").read_text()) / 1000
+        rows.append((int(name[5:]), time.time_ns() // 1000, value, 0))
+    write(rows)
+    time.sleep(1 - (time.monotonic() - begun))
+"""
+
+
+class WiredCost(NamedTuple):
+    """What asking costs the collector and a bare client, in shares of a core; and the share of the
+    readings that were to come that did."""
+
+    share: float
+    bare_share: float
+    came: float
+
+
+def modbus_cost(folder: Path) -> WiredCost:
+    """A hundred registers of twenty stations every second."""
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
@@ -61,27 +110,40 @@ def modbus_cost(folder: Path) -> tuple[float, float]:
         with subprocess.Popen([sys.executable, "-c", _SERVER, *words]) as server:
             _wait_until(lambda: _answers(port))
             try:
-                return _cost(store, doors, _DEVICES * _REGISTERS)
+                bare = _bare_share(_BARE_METERS, str(folder / "bare.db"), *words)
+                return _cost(store, doors, _DEVICES * _REGISTERS, bare)
             finally:
                 server.terminate()
 
 
-def probes_cost(folder: Path) -> tuple[float, float]:
-    """Fifty probes every second: the same."""
+def probes_cost(folder: Path) -> WiredCost:
+    """Fifty probes of this machine every second."""
     root = folder / "sys"
     for at in range(_PROBES):
         device = root / f"bus/iio/devices/iio:device{at}"
         device.mkdir(parents=True)
         for name, text in (("name", f"probe{at}"), ("in_temp_input", f"{20_000 + at}")):
             (device / name).write_text(f"{text}\n")
+    bare = _bare_share(_BARE_PROBES, str(folder / "bare.db"), str(root))
     with open_store(folder / "probes.db") as store:
         for at in range(_PROBES):
             with store.write() as connection:
                 add_station(connection, f"iio-probe{at}", place="Hall", kind=PLAIN, cadence_s=1)
-        return _cost(store, [ProbesSetting(1.0, root=str(root))], _PROBES)
+        return _cost(store, [ProbesSetting(1.0, root=str(root))], _PROBES, bare)
 
 
-def _cost(store: Store, doors: list[DoorSettings], readings_s: int) -> tuple[float, float]:
+def _bare_share(program: str, *words: str) -> float:
+    """A bare client's share of a core, once it is at work."""
+    with subprocess.Popen([sys.executable, "-c", program, *words]) as client:
+        threading.Event().wait(_WARM_S)
+        before_s, began = cpu_s(client.pid), time.monotonic()
+        threading.Event().wait(_FOR_S)
+        share = (cpu_s(client.pid) - before_s) / (time.monotonic() - began)
+        client.terminate()
+    return share
+
+
+def _cost(store: Store, doors: list[DoorSettings], readings_s: int, bare_share: float) -> WiredCost:
     with store.write() as connection:
         for one in doors:
             add_door(connection, one)
@@ -95,7 +157,7 @@ def _cost(store: Store, doors: list[DoorSettings], readings_s: int) -> tuple[flo
         spent_s = time.monotonic() - began
         share = (cpu_s(pid) - before_s) / spent_s
         kept = _kept(store) - before
-    return share, kept / (readings_s * spent_s)
+    return WiredCost(share, bare_share, kept / (readings_s * spent_s))
 
 
 def _kept(store: Store) -> int:
