@@ -685,7 +685,7 @@ def _page() -> list[Figure]:
     added = 100 * (cost.with_pages - cost.without)
     waits = waits_ms(PACE_S, LOOK_S)[1]
     return [
-        figure_of("page.core", ours=added, limit=100 * cost.bare, bar=3.0),
+        figure_of("page.core", ours=added, limit=100 * cost.bare, bar=12.0),
         figure_of("page.value", ours=_p95(cost.delays_ms), limit=waits, bar=3.0),
     ]
 

@@ -12,6 +12,7 @@ import socket
 import ssl
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import lru_cache
 from zoneinfo import ZoneInfo
 
 import msgspec
@@ -65,9 +66,28 @@ class _OpenPage:
     slug: str
     device: PageDevice
     panes: dict[str, str] = field(default_factory=dict)
+    # Those as they are sent, where all open pages are sent the same.
+    event: bytes | None = None
+    clock: str = ""
     is_laid_out_anew: bool = False
     is_gone: bool = False
     wake: asyncio.Event = field(default_factory=asyncio.Event)
+
+    def tell(self, panes: dict[str, str], event: bytes) -> None:
+        """Have panes sent beside those that wait."""
+        self.event = None if self.panes else event
+        self.panes = self.panes | panes if self.panes else panes
+        self.wake.set()
+
+    def taken(self) -> bytes:
+        """What waits, as it is sent; nothing waits afterwards. Empty where nothing did."""
+        panes, event = self.panes, self.event
+        self.panes, self.event = {}, None
+        return event or (_panes_event(panes) if panes else b"")
+
+
+def _panes_event(panes: dict[str, str]) -> bytes:
+    return b"event: panes\ndata: " + msgspec.json.encode(panes) + b"\n\n"
 
 
 class PageServer:
@@ -274,8 +294,7 @@ class PageServer:
         return _page(page_html(site, sheets, sheet, panes, self._clock_words(now_us)))
 
     def _clock_words(self, now_us: int) -> str:
-        zone = ZoneInfo(self._board.site.zone)
-        return datetime_from_time_us(now_us).astimezone(zone).strftime("%a %d %b %H:%M")
+        return _minute_words(self._board.site.zone, now_us // MINUTE_US)
 
     async def _get_css(self, _request: web.Request) -> web.StreamResponse:
         return web.Response(text=page_css(), content_type="text/css")
@@ -354,14 +373,15 @@ class PageServer:
             if page.is_laid_out_anew:
                 await response.write(b"event: anew\ndata:\n\n")
                 return
-            panes, page.panes = page.panes, {}
-            if panes:
-                told = msgspec.json.encode(panes).decode()
-                await response.write(f"event: panes\ndata: {told}\n\n".encode())
-            else:
+            told = page.taken()
+            if not told:
                 self._note_seen(page.device)
             clock = self._clock_words(self._clock())
-            await response.write(f"event: clock\ndata: {clock}\n\n".encode())
+            if not told or clock != page.clock:
+                # Without panes it is the sign of life that a page waits for.
+                page.clock = clock
+                told += f"event: clock\ndata: {clock}\n\n".encode()
+            await response.write(told)
 
     async def _follow(self) -> None:
         """Follow the store for whoever has a page open."""
@@ -387,13 +407,20 @@ class PageServer:
                     await self._stopping.wait()
 
     def _hand_out(self, moved: dict[str, SheetUpdate]) -> None:
-        for page in self._open:
-            told = moved.get(page.slug)
-            if told is None:
-                continue
-            page.is_laid_out_anew |= told.is_laid_out_anew
-            page.panes |= {f"p{at}": html for at, html in told.panes.items()}
-            page.wake.set()
+        for slug, told in moved.items():
+            panes = {f"p{at}": html for at, html in told.panes.items()}
+            event = _panes_event(panes)
+            for page in self._open:
+                if page.slug == slug:
+                    page.is_laid_out_anew |= told.is_laid_out_anew
+                    page.tell(panes, event)
+
+
+@lru_cache(8)
+def _minute_words(zone: str, minute: int) -> str:
+    """A minute in words; all open pages ask for the same."""
+    moment = datetime_from_time_us(minute * MINUTE_US).astimezone(ZoneInfo(zone))
+    return moment.strftime("%a %d %b %H:%M")
 
 
 def _page(html: str) -> web.Response:
