@@ -22,7 +22,7 @@ from rook_tally.desk.data.drafts import DraftFile
 from rook_tally.desk.data.settings import SettingsFile, ThemeChoice
 from rook_tally.desk.data.store_feed import StoreFeed
 from rook_tally.store.base import Store
-from rook_tally.store.site.configuration import site_settings
+from rook_tally.store.site.site_reading import site_settings
 
 if TYPE_CHECKING:
     from rook_tally.desk.data.recording import CollectorService

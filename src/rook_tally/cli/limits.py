@@ -31,8 +31,8 @@ from rook_tally.core.quantities.limit_rules import (
 from rook_tally.core.quantities.registry import QUANTITIES, quantity_named
 from rook_tally.store.maintenance import existing_store, open_store
 from rook_tally.store.site import Series, limit_rules, load_site, shown_units
-from rook_tally.store.site.configuration import places_around
 from rook_tally.store.site.guidelines import guidelines
+from rook_tally.store.site.site_reading import places_around
 from rook_tally.store.workings import limits_set, workings
 from rook_tally.store.workings import set_limits as set_limits_anywhere
 

@@ -38,8 +38,8 @@ from rook_tally.store.site import (
     kinds,
     load_site,
 )
-from rook_tally.store.site.configuration import SiteRules, site_rules
 from rook_tally.store.site.gateway_keys import gateway_keys
+from rook_tally.store.site.site_reading import SiteRules, site_rules
 
 _STATES = {
     True: 1.0,

@@ -12,8 +12,9 @@ from rook_tally.store.base.recompute_queue import note_past_changed
 from rook_tally.store.readings.field_meaning import Meaning, follow_meaning, meaning_of
 from rook_tally.store.readings.removal import drop_if_empty
 from rook_tally.store.site.change_history import change_of, write_down
-from rook_tally.store.site.configuration import REMOVED_FIELD_KIND, WORKED_KIND, load_site
 from rook_tally.store.site.row_changes import RowChange, check_they_stand, put_back, recording
+from rook_tally.store.site.site import REMOVED_FIELD_KIND, WORKED_KIND
+from rook_tally.store.site.site_reading import load_site
 from rook_tally.store.workings.definitions import bind_workings, end_series
 
 

@@ -12,7 +12,7 @@ from rook_tally.core.errors import UsageError
 from rook_tally.store.alarms.outbox import OutboxItem, letters_where, put_letters
 from rook_tally.store.alarms.watches import ways
 from rook_tally.store.base import schema
-from rook_tally.store.site.configuration import load_site
+from rook_tally.store.site.site_reading import load_site
 
 
 def put_channel_trial(connection: Connection, name: str, *, who: str, now_us: int) -> str:

@@ -17,7 +17,8 @@ from rook_tally.core.quantities.named_series import NamedSeries
 from rook_tally.store.alarms.records import drop_alarms
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
-from rook_tally.store.site.configuration import Site, load_site
+from rook_tally.store.site.site import Site
+from rook_tally.store.site.site_reading import load_site
 from rook_tally.store.workings.definitions import bound_workings, groups, named
 
 if TYPE_CHECKING:

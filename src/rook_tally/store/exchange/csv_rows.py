@@ -17,7 +17,7 @@ from rook_tally.core.errors import RookTallyError
 from rook_tally.core.series.readings import Quality
 from rook_tally.core.timestamps import DAY_US, rfc3339
 from rook_tally.store.readings.query import read_range, read_raw_range, span_of
-from rook_tally.store.site.configuration import Series
+from rook_tally.store.site.site import Series
 
 HEADER = ("time", "place", "station", "field", "quantity", "value", "unit", "quality")
 

@@ -29,14 +29,10 @@ from rook_tally.store.readings.quality_overrides import with_overrulings
 from rook_tally.store.readings.query import read_raw_range
 from rook_tally.store.readings.removal import remove_stretch
 from rook_tally.store.readings.rescreening import rescreen_stretch
-from rook_tally.store.site.configuration import (
-    Series,
-    Station,
-    add_series,
-    load_site,
-    site_settings,
-)
+from rook_tally.store.site.configuration import add_series
 from rook_tally.store.site.learned_cadence import learn_cadence, stations_that_learn
+from rook_tally.store.site.site import Series, Station
+from rook_tally.store.site.site_reading import load_site, site_settings
 
 _PIECE = 50_000
 _PIECE_US = 30 * DAY_US

@@ -18,16 +18,11 @@ from rook_tally.store.readings.append import append_history
 from rook_tally.store.readings.query import read_raw_range
 from rook_tally.store.readings.removal import remove_stretch
 from rook_tally.store.readings.thinned import thinned_days
-from rook_tally.store.site.configuration import (
-    Series,
-    Station,
-    add_place,
-    check_key_is_free,
-    load_site,
-    zone_named,
-)
+from rook_tally.store.site.configuration import add_place, check_key_is_free, zone_named
 from rook_tally.store.site.corrections import add_correction, corrections_of
 from rook_tally.store.site.remarks import save_remark
+from rook_tally.store.site.site import Series, Station
+from rook_tally.store.site.site_reading import load_site
 from rook_tally.store.site.station_lives import name_station
 
 _FOREVER_US = 2**62

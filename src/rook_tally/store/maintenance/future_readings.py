@@ -13,7 +13,7 @@ from rook_tally.store.base.database import Store
 from rook_tally.store.base.recompute_queue import note_past_changed
 from rook_tally.store.readings.append import remove_readings
 from rook_tally.store.readings.query import read_raw_range
-from rook_tally.store.site.configuration import load_site
+from rook_tally.store.site.site_reading import load_site
 from rook_tally.store.site.unassigned_messages import Stray, save_strays
 
 MOST_AHEAD_US = 2 * MINUTE_US

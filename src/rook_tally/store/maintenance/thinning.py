@@ -23,7 +23,7 @@ from rook_tally.store.base.database import Store, upserting_insert
 from rook_tally.store.readings.pages import decoded, page_rows, rewrite_payload, write_pages
 from rook_tally.store.readings.query import read_raw_range
 from rook_tally.store.readings.summaries import BUCKET_US, PAGE_US
-from rook_tally.store.site.configuration import Series
+from rook_tally.store.site.site import Series
 
 _AFTER_DAYS = "thin_after_days"
 _DONE_UNTIL = "thinned_until_us"

@@ -20,7 +20,7 @@ from rook_tally.store.readings.query import read_raw_range
 from rook_tally.store.readings.removal import remove_stretch
 from rook_tally.store.readings.rescreening import rescreen_stretch
 from rook_tally.store.readings.thinned import thinned_days
-from rook_tally.store.site.configuration import Series
+from rook_tally.store.site.site import Series
 
 _KEPT = "nothing was deleted"
 

@@ -36,8 +36,8 @@ from rook_tally.store.readings.summaries import (
     STEP_ROW,
     unpacked_steps,
 )
-from rook_tally.store.site.configuration import Series
 from rook_tally.store.site.corrections import corrections_of
+from rook_tally.store.site.site import Series
 
 
 class _Grain(enum.Enum):

@@ -33,8 +33,9 @@ from rook_tally.store.readings.quality_overrides import overruled
 from rook_tally.store.readings.query import read_raw_range
 from rook_tally.store.readings.summaries import PAGE_US
 from rook_tally.store.readings.thinned import thinned_days
-from rook_tally.store.site.configuration import Series, load_site
 from rook_tally.store.site.corrections import correction_entries
+from rook_tally.store.site.site import Series
+from rook_tally.store.site.site_reading import load_site
 
 _FOREVER_US = 2**62
 _PIECE_US = 32 * DAY_US

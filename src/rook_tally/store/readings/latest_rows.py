@@ -12,8 +12,9 @@ from rook_tally.core.series.corrections import uncertainty_at
 from rook_tally.core.timestamps import SECOND_US, rfc3339
 from rook_tally.store.readings.query import Latest, latest
 from rook_tally.store.site.clock_faults import clock_faults
-from rook_tally.store.site.configuration import Series, load_site
 from rook_tally.store.site.message_counts import MessageCounts, tallies
+from rook_tally.store.site.site import Series
+from rook_tally.store.site.site_reading import load_site
 
 
 class LatestRow(msgspec.Struct, frozen=True):

@@ -26,7 +26,7 @@ from rook_tally.store.readings.pages import (
 from rook_tally.store.readings.query import read_raw_range
 from rook_tally.store.readings.sealing import Stretch, has_changed
 from rook_tally.store.readings.summaries import PAGE_US
-from rook_tally.store.site.configuration import Series
+from rook_tally.store.site.site import Series
 
 _MAGIC_BYTES = len(page_format_1.MAGIC)
 _FORMAT_1 = struct.pack("<H", page_format_1.FORMAT)

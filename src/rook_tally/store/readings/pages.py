@@ -35,7 +35,7 @@ from rook_tally.store.readings.summaries import (
     packed_steps,
     step_rows,
 )
-from rook_tally.store.site.configuration import Series
+from rook_tally.store.site.site import Series
 
 # Fewer readings than this are read faster and kept smaller without so fine a summary. From a
 # thousand on a payload has a page of SQLite's for itself, with room for packed hours.

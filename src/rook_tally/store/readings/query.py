@@ -19,8 +19,8 @@ from rook_tally.store.base import schema
 from rook_tally.store.base.raw_sql import fetched
 from rook_tally.store.readings.pages import day_of, page_readings, page_spans, sealed_days
 from rook_tally.store.readings.summaries import PAGE_US
-from rook_tally.store.site.configuration import Series
 from rook_tally.store.site.corrections import corrections_of
+from rook_tally.store.site.site import Series
 
 _FETCH = 50_000
 _SHORT_US = 3 * PAGE_US

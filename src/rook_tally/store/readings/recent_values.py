@@ -20,7 +20,7 @@ from rook_tally.core.series.screening import (
 from rook_tally.core.series.sensor_faults import MAD_TO_SIGMA
 from rook_tally.store.readings.append import NewReading
 from rook_tally.store.readings.rescreening import is_screened_later
-from rook_tally.store.site.configuration import Series
+from rook_tally.store.site.site import Series
 
 # The reading that is judged with the newest, its window, and those of the readings beside it.
 _RUN = 4 * SPIKE_NEIGHBOURS

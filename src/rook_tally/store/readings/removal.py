@@ -13,7 +13,7 @@ from rook_tally.store.readings.pages import sealed_days, write_pages
 from rook_tally.store.readings.query import read_raw_range
 from rook_tally.store.readings.summaries import PAGE_US
 from rook_tally.store.readings.thinned import pages_anew
-from rook_tally.store.site.configuration import Series
+from rook_tally.store.site.site import Series
 
 
 def remove_stretch(connection: Connection, series: Series, brought: Readings) -> int:

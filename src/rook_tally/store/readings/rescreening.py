@@ -30,7 +30,7 @@ from rook_tally.store.readings.append import write_rows
 from rook_tally.store.readings.quality_overrides import overruled
 from rook_tally.store.readings.query import read_raw_range
 from rook_tally.store.readings.summaries import PAGE_US
-from rook_tally.store.site.configuration import Series
+from rook_tally.store.site.site import Series
 
 # Half of what a stuck value takes lies on one side of a reading in it.
 _STILL_NEIGHBOURS = STUCK_READINGS // 2

@@ -27,7 +27,7 @@ from rook_tally.store.readings.pages import day_of, page_rows, write_pages
 from rook_tally.store.readings.query import read_raw_range
 from rook_tally.store.readings.summaries import DAY_ROW, PAGE_US
 from rook_tally.store.readings.thinned import is_thinned, pages_anew
-from rook_tally.store.site.configuration import Series
+from rook_tally.store.site.site import Series
 
 SEALED_AFTER_US = 2 * DAY_US
 

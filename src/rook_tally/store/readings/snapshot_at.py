@@ -25,8 +25,8 @@ from rook_tally.store.base.raw_sql import fetched
 from rook_tally.store.readings.envelopes import envelopes
 from rook_tally.store.readings.query import Latest, latest, read_range
 from rook_tally.store.readings.summaries import BUCKET_US, BUCKETS_A_PAGE, PAGE_US, unpacked_steps
-from rook_tally.store.site.configuration import Series
 from rook_tally.store.site.corrections import corrections_of
+from rook_tally.store.site.site import Series
 
 _HAS_ROWS = (
     "SELECT 1 FROM series s WHERE EXISTS "

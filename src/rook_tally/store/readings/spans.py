@@ -24,8 +24,8 @@ from rook_tally.store.base import schema
 from rook_tally.store.readings.query import read_range
 from rook_tally.store.readings.summaries import BUCKET_US, DAY_ROW, PAGE_US
 from rook_tally.store.readings.thinned import bucket_spans, thinned_days
-from rook_tally.store.site.configuration import Series
 from rook_tally.store.site.corrections import corrections_of
+from rook_tally.store.site.site import Series
 
 
 def span_statistics(

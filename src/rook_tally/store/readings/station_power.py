@@ -11,7 +11,7 @@ from sqlalchemy.engine import Connection
 from rook_tally.core.comparing.power import PowerOutlook, power_outlook
 from rook_tally.core.timestamps import DAY_US
 from rook_tally.store.readings.envelopes import envelopes
-from rook_tally.store.site.configuration import Series
+from rook_tally.store.site.site import Series
 
 _DAYS, _COLUMNS_A_DAY = 120, 4
 _COLUMN_US = DAY_US // _COLUMNS_A_DAY

@@ -31,7 +31,7 @@ from rook_tally.store.readings.summaries import (
     step_rows,
     unpacked_steps,
 )
-from rook_tally.store.site.configuration import Series
+from rook_tally.store.site.site import Series
 
 _SUMMARIES = ("low", "high", "mean", "mean_square")
 

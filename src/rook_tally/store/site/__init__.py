@@ -5,16 +5,11 @@ May import `store.base`.
 
 from rook_tally.store.site.clock_faults import ClockFault, clock_faults, report_clocks
 from rook_tally.store.site.configuration import (
-    Place,
-    Series,
-    Site,
-    Station,
     add_place,
     add_series,
     add_station,
     continue_field,
     describe_station,
-    load_site,
     renew_access_key,
     set_site,
     zone_named,
@@ -103,6 +98,8 @@ from rook_tally.store.site.requests import (
     request_numbered,
     withdraw_request,
 )
+from rook_tally.store.site.site import Place, Series, Site, Station
+from rook_tally.store.site.site_reading import load_site
 from rook_tally.store.site.station_attributes import (
     BY_HAND,
     BY_SUFFIX,

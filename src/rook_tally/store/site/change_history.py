@@ -17,8 +17,8 @@ from sqlalchemy.engine import Connection
 
 from rook_tally.core.timestamps import rfc3339
 from rook_tally.store.base import schema
-from rook_tally.store.site.configuration import REMOVED_FIELD_KIND
 from rook_tally.store.site.row_changes import NAMES, RowChange, recording
+from rook_tally.store.site.site import REMOVED_FIELD_KIND
 
 # Made once: msgspec falls over when two threads are the first to decode a type.
 _ROW_CHANGES_DECODER = msgspec.json.Decoder(tuple[RowChange, ...])

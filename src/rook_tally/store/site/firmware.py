@@ -28,9 +28,9 @@ from rook_tally.core.struct_types import prepare
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
 from rook_tally.store.base.credentials import access_hash
-from rook_tally.store.site.configuration import load_site
 from rook_tally.store.site.heard import last_heard
 from rook_tally.store.site.kinds import kind_of_site
+from rook_tally.store.site.site_reading import load_site
 from rook_tally.store.site.station_attributes import FIRMWARE, save_attributes, station_words
 from rook_tally.store.site.trust import overwriting
 

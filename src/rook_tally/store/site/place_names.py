@@ -17,7 +17,7 @@ from rook_tally.core.wall.definitions import WallSheet
 from rook_tally.core.workings.definitions import Working
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
-from rook_tally.store.site.configuration import WORKED_KIND
+from rook_tally.store.site.site import WORKED_KIND
 
 # A reference's place: behind a quantity's @, quoted or as a slug.
 _PLACE = re.compile(r'(?<=\w@)("[^"]*"|[^\W_][\w.:-]*)')

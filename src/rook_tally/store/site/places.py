@@ -12,8 +12,10 @@ from rook_tally.core.quantities.named_series import BUILT_IN_GROUPS, HERE, slug_
 from rook_tally.core.site_file.content import PlaceEntry
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
-from rook_tally.store.site.configuration import WORKED_KIND, Place, add_place, load_site, places_of
+from rook_tally.store.site.configuration import add_place
 from rook_tally.store.site.place_names import rename_everywhere
+from rook_tally.store.site.site import WORKED_KIND, Place
+from rook_tally.store.site.site_reading import load_site, places_of
 
 _KEPT = "no place was changed"
 

@@ -11,7 +11,7 @@ from rook_tally.core.timestamps import DAY_US
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
 from rook_tally.store.base.recompute_queue import refuse_workings
-from rook_tally.store.site.configuration import Site
+from rook_tally.store.site.site import Site
 
 MONTH_US = round(365.25 / 12 * DAY_US)
 

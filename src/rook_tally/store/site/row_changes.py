@@ -14,8 +14,8 @@ from sqlalchemy.engine import Connection
 from rook_tally.core.errors import UsageError
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
-from rook_tally.store.site.configuration import WORKED_KIND
 from rook_tally.store.site.door_settings import door_name_in
+from rook_tally.store.site.site import WORKED_KIND
 
 Key: TypeAlias = tuple[str, str | int]
 Columns: TypeAlias = dict[str, object]

@@ -9,7 +9,7 @@ from rook_tally.core.errors import UsageError
 from rook_tally.core.timestamps import SECOND_US
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
-from rook_tally.store.site.configuration import REMOVED_FIELD_KIND, Series, Station
+from rook_tally.store.site.site import REMOVED_FIELD_KIND, Series, Station
 
 _KEPT = "nothing was changed"
 

@@ -16,7 +16,7 @@ from rook_tally.core.struct_types import prepare
 from rook_tally.core.timestamps import DAY_US, SECOND_US
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
-from rook_tally.store.site.configuration import REMOVED_FIELD_KIND, Site, Station, check_key_is_free
+from rook_tally.store.site.configuration import check_key_is_free
 from rook_tally.store.site.door_settings import (
     FolderSetting,
     PollSetting,
@@ -25,6 +25,7 @@ from rook_tally.store.site.door_settings import (
     door_settings,
 )
 from rook_tally.store.site.place_names import rewrite_texts, rewrite_watches
+from rook_tally.store.site.site import REMOVED_FIELD_KIND, Site, Station
 
 KEPT_REMOVED = timedelta(days=30)
 """For so long a station that was removed can be had back, with all its readings."""

@@ -10,8 +10,9 @@ from sqlalchemy.engine import Connection
 from rook_tally.core.errors import UsageError
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
-from rook_tally.store.site.configuration import Station, add_place
+from rook_tally.store.site.configuration import add_place
 from rook_tally.store.site.kinds import kinds
+from rook_tally.store.site.site import Station
 
 
 def settle_station(

@@ -30,7 +30,6 @@ from rook_tally.core.site_file.writing import site_to_toml
 from rook_tally.store.alarms import watches, ways
 from rook_tally.store.base import schema
 from rook_tally.store.maintenance.settings_table import settings_said
-from rook_tally.store.site.configuration import Series, Site, Station, load_site
 from rook_tally.store.site.corrections import correction_entries
 from rook_tally.store.site.display_units import units_picked
 from rook_tally.store.site.door_settings import door_settings
@@ -40,6 +39,8 @@ from rook_tally.store.site.kinds import own_kinds
 from rook_tally.store.site.limit_rules import limit_rules
 from rook_tally.store.site.plans import picture_numbered
 from rook_tally.store.site.reports import reports
+from rook_tally.store.site.site import Series, Site, Station
+from rook_tally.store.site.site_reading import load_site
 from rook_tally.store.site.wall_sheets import sheets
 from rook_tally.store.site_file.bench_entries import bench_entries
 from rook_tally.store.site_file.keys import firmware_entry, key_entries, page_entry

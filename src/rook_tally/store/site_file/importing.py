@@ -33,14 +33,11 @@ from rook_tally.store.base.credentials import NO_KEY, Credentials
 from rook_tally.store.maintenance.settings_table import write_settings
 from rook_tally.store.readings.field_meaning import settle_field
 from rook_tally.store.site.configuration import (
-    Series,
-    Station,
     add_station,
     check_key_is_free,
     continue_field,
     describe_station,
     insert_series,
-    load_site,
     set_site,
     settle_site,
 )
@@ -67,6 +64,8 @@ from rook_tally.store.site.plans import (
     unhang,
 )
 from rook_tally.store.site.reports import remove_report, reports, save_report
+from rook_tally.store.site.site import Series, Station
+from rook_tally.store.site.site_reading import load_site
 from rook_tally.store.site.station_lives import any_station
 from rook_tally.store.site.station_settings import settle_station
 from rook_tally.store.site.wall_sheets import order_sheets, remove_sheet, save_sheet, sheets

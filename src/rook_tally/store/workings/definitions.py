@@ -27,8 +27,10 @@ from rook_tally.core.workings.symbols import SITE, SymbolTable
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
 from rook_tally.store.base.recompute_queue import ALWAYS_US, add_due, drop_due
-from rook_tally.store.site.configuration import WORKED_KIND, Series, Site, add_place, load_site
+from rook_tally.store.site.configuration import add_place
 from rook_tally.store.site.limit_rules import limits_set_for, set_limits_of
+from rook_tally.store.site.site import WORKED_KIND, Series, Site
+from rook_tally.store.site.site_reading import load_site
 
 if TYPE_CHECKING:
     from rook_tally.core.workings.binding import Bound

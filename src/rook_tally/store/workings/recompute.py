@@ -29,7 +29,7 @@ from rook_tally.store.readings.query import read_range, read_raw_range
 from rook_tally.store.readings.sealing import SEALED_AFTER_US
 from rook_tally.store.readings.summaries import PAGE_US
 from rook_tally.store.readings.thinned import pages_anew, thinned_days
-from rook_tally.store.site.configuration import Series
+from rook_tally.store.site.site import Series
 
 if TYPE_CHECKING:
     from rook_tally.core.workings.alignment import Inputs
