@@ -170,7 +170,8 @@ def test_summaries_leave_out_what_only_one_place_tells(
 @pytest.mark.parametrize(
     ("after_s", "state", "age"),
     [
-        (5, Freshness.FRESH, "5 s"),
+        (4, Freshness.FRESH, "now"),
+        (9, Freshness.FRESH, "5 s"),
         (130, Freshness.LATE, "2 min"),
         (2460, Freshness.SILENT, "41 min"),
     ],

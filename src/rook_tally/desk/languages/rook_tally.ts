@@ -5743,6 +5743,11 @@
     </message>
     <message>
       <location filename="desk/ledger/model.py" />
+      <source>now</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/model.py" />
       <source>group of the lines below changed</source>
       <translation type="unfinished" />
     </message>
@@ -6004,11 +6009,6 @@
     <message>
       <location filename="desk/ledger/side_panel.py" />
       <source>Enter</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/ledger/side_panel.py" />
-      <source>now</source>
       <translation type="unfinished" />
     </message>
     <message>

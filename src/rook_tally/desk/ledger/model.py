@@ -41,6 +41,8 @@ from rook_tally.desk.ledger.texts import tr
 from rook_tally.store.site import Place, Series, Site, Station
 
 _FROM_BEST = tuple(Freshness)
+# Seconds that count up in every head are nothing to look at, and each is painted.
+_AGE_STEP_S, _STEPS_UNTIL_S = 5, 100
 MOST_COLUMNS, BESIDE_ALSO = 8, 6
 """So many quantities are columns; of more the first six are, and the rest stand in the last cell
 of their rows."""
@@ -533,7 +535,7 @@ class LedgerModel:
         if shown is Freshness.SILENT and any(one.is_telling for one in states):
             shown = Freshness.LATE
         name = f"▸ {line.place.name}" if line.is_folded else line.place.name
-        return RowHead(name, age(min(known)) if known else "", shown, heard)
+        return RowHead(name, _calm_age(min(known)) if known else "", shown, heard)
 
     def line_of(self, one: Series) -> str:
         """Newest reading of a series as a line of place, quantity, value, unit and time, tabs
@@ -701,3 +703,10 @@ class LedgerModel:
 
 def _mean_of_places(quantity: Quantity, values: list[float]) -> float:
     return mean_value(quantity.averaging, np.array(values))
+
+
+def _calm_age(age_s: float) -> str:
+    """The age of a place's newest word, told in steps as long as it is seconds."""
+    if age_s < _AGE_STEP_S:
+        return tr("now")
+    return age(age_s // _AGE_STEP_S * _AGE_STEP_S if age_s < _STEPS_UNTIL_S else age_s)
