@@ -150,6 +150,7 @@ def readings_changed_since(connection: Connection, seq: int) -> tuple[int, list[
     return int(newest), [int(row[0]) for row in rows]
 
 
+_NEWER = "SELECT seq, subject, series_id, from_us, to_us FROM change WHERE seq > ? ORDER BY seq"
 _CHANGED_READINGS = (
     f"SELECT DISTINCT series_id FROM change WHERE seq > ? AND subject = {int(Subject.READINGS)}"
 )
@@ -209,36 +210,21 @@ class ChangeTail:
 
     def changes(self) -> list[Change]:
         """Notices since the last call, oldest first; one a subject where some were dropped."""
-        table = schema.change
         with self._store.read() as connection:
             if are_forgotten(connection, self._seq):
                 self._seq = newest_seq(connection)
                 others = [one for one in Subject if one is not Subject.READINGS]
                 return [Change(self._seq, one, None, None, None) for one in others]
-            rows = connection.execute(
-                sa.select(table).where(table.c.seq > self._seq).order_by(table.c.seq)
-            ).all()
+            rows = fetched(connection, _NEWER, (self._seq,))
         if rows:
-            self._seq = rows[-1].seq
-        return [
-            Change(row.seq, Subject(row.subject), row.series_id, row.from_us, row.to_us)
-            for row in rows
-        ]
+            self._seq = int(rows[-1][0])
+        return [Change(row[0], Subject(row[1]), *row[2:]) for row in rows]
 
     def subjects(self) -> set[Subject]:
         """Subjects of the changes since the last call, without reading each of them."""
-        table = schema.change
         with self._store.read() as connection:
-            if are_forgotten(connection, self._seq):
-                self._seq = newest_seq(connection)
-                return set(Subject)
-            rows = connection.execute(
-                sa.select(table.c.subject, sa.func.max(table.c.seq))
-                .where(table.c.seq > self._seq)
-                .group_by(table.c.subject)
-            ).all()
-        self._seq = max([self._seq, *(row[1] for row in rows)])
-        return {Subject(row[0]) for row in rows}
+            self._seq, told = newest_changes(connection, self._seq)
+        return told
 
     def close(self) -> None:
         """Give the connection up."""
