@@ -10,7 +10,7 @@ from rook_tally.core.arrays import FloatArray, IntArray, TimeArray
 from rook_tally.core.quantities.averaging import Averaging, component_of, value_of
 from rook_tally.core.series.buckets import counted_by, extremes_of, joined_extremes
 from rook_tally.core.series.gaps import gaps_of_times
-from rook_tally.core.series.readings import Readings
+from rook_tally.core.series.readings import Quality, Readings
 
 
 class Envelope(msgspec.Struct, frozen=True):
@@ -272,28 +272,39 @@ class ColumnSums:
 
     def add_readings(self, readings: Readings) -> None:
         """Count readings in, in order of time."""
-        # Where the columns begin among them is looked up: a column a reading would cost more.
-        count = len(self._good)
-        edges_us = self._start_us + self._width_us * np.arange(count + 1, dtype=np.int64)
-        np.minimum(edges_us, self._stop_us, out=edges_us)
-        time_us, value = readings.time_us, readings.value
-        if readings.quality.any():
-            good = readings.good
-            self._suspect += np.diff(np.searchsorted(time_us[~good], edges_us))
+        end_us = min(self._stop_us, self._start_us + self._width_us * len(self._good))
+        window = slice(*np.searchsorted(readings.time_us, (self._start_us, end_us)).tolist())
+        time_us, value = readings.time_us[window], readings.value[window]
+        quality = readings.quality[window]
+        if quality.any():
+            good = quality == Quality.GOOD
+            columns, _, held = self._columns_of(time_us[~good])
+            self._suspect[columns] += held
             time_us, value = time_us[good], value[good]
-        firsts = np.searchsorted(time_us, edges_us)
-        held = np.diff(firsts)
-        columns = np.flatnonzero(held)
-        if not len(columns):
+        if not len(time_us):
             return
-        inside = value[firsts[0] : firsts[-1]]
-        begins = firsts[columns] - firsts[0]
-        self._good += held
-        self._total[columns] += np.add.reduceat(component_of(self._averaging, inside), begins)
-        lowest, highest = extremes_of(self._averaging, inside, inside, begins)
+        columns, begins, held = self._columns_of(time_us)
+        self._good[columns] += held
+        self._total[columns] += np.add.reduceat(component_of(self._averaging, value), begins)
+        lowest, highest = extremes_of(self._averaging, value, value, begins)
         self._low[columns], self._high[columns] = joined_extremes(
             self._averaging, (self._low[columns], self._high[columns]), (lowest, highest)
         )
+
+    def _columns_of(self, time_us: IntArray) -> tuple[IntArray, IntArray, IntArray]:
+        """The columns that moments of the window fall into, in order: their numbers, where each
+        begins among the moments, and how many it holds."""
+        count = len(self._good)
+        if len(time_us) < count:
+            at = (time_us - self._start_us) // self._width_us
+            begins = np.flatnonzero(np.diff(at, prepend=-1))
+            return at[begins], begins, np.diff(begins, append=len(time_us))
+        # Where the columns begin among them is looked up: a column a reading would cost more.
+        edges_us = self._start_us + self._width_us * np.arange(count, dtype=np.int64)
+        firsts = np.append(np.searchsorted(time_us, edges_us), len(time_us))
+        held = np.diff(firsts)
+        columns = np.flatnonzero(held)
+        return columns, firsts[columns], held[columns]
 
     def envelope(self) -> Envelope:
         """The envelope of all that was added."""
