@@ -17,15 +17,17 @@ from rook_tally.store.alarms import journal
 from rook_tally.store.base import Store, schema
 from rook_tally.store.site import add_station, note_heard
 from rook_tally.store.site.firmware import (
-    AskingStation,
     ImageDraft,
     add_image,
-    begin_rollout,
     image_called,
-    note_asked,
-    note_fetched,
     rollout_of,
     signing_key,
+)
+from rook_tally.store.site.firmware_rollouts import (
+    AskingStation,
+    begin_rollout,
+    note_asked,
+    note_fetched,
     station_of_key,
 )
 from rook_tally.store.site.heard import listening_since

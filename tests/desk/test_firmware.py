@@ -17,11 +17,10 @@ from rook_tally.desk.app.window import DeskWindow
 from rook_tally.desk.stations.firmware_dialog import FirmwareDialog
 from rook_tally.store.base import Store
 from rook_tally.store.site import add_station
-from rook_tally.store.site.firmware import (
+from rook_tally.store.site.firmware import ImageDraft, add_image
+from rook_tally.store.site.firmware_rollouts import (
     FirmwareOfKind,
-    ImageDraft,
     RolloutStep,
-    add_image,
     begin_rollout,
     firmware_of,
     note_asked,

@@ -16,7 +16,8 @@ from rook_tally.desk.data.settings import DeskSettings, LedgerOrder, ThemeChoice
 from rook_tally.desk.ledger.actions import LedgerAction
 from rook_tally.desk.ledger.ordering import in_given_order, moved
 from rook_tally.desk.ledger.rows import GroupRow, PlaceRow
-from rook_tally.desk.ledger.table import HEAD_WIDTH, NARROWEST_COLUMN, WIDEST_HEAD
+from rook_tally.desk.ledger.table import NARROWEST_COLUMN
+from rook_tally.desk.ledger.table_heads import HEAD_WIDTH, WIDEST_HEAD
 from rook_tally.store.base import Store
 from tests.builders import NOON_US, append, begin_series
 from tests.desk.conftest import OpenDesk

@@ -17,15 +17,12 @@ from rook_tally.net.problem_answers import problems
 from rook_tally.serving.firmware import FirmwareRoutes
 from rook_tally.store.base import Store, schema
 from rook_tally.store.site import add_station
-from rook_tally.store.site.firmware import (
-    ImageDraft,
+from rook_tally.store.site.firmware import ImageDraft, add_image, images, signing_key
+from rook_tally.store.site.firmware_rollouts import (
     RolloutStep,
-    add_image,
     begin_rollout,
     change_rollout,
     firmware_of,
-    images,
-    signing_key,
 )
 from tests.builders import NOON_US
 from tests.processes import wait_until

@@ -21,24 +21,26 @@ from rook_tally.store.base import Store, schema
 from rook_tally.store.site import add_station, load_site
 from rook_tally.store.site.change_history import configuration_changes, noting_changes
 from rook_tally.store.site.firmware import (
-    AskingStation,
     ImageDraft,
-    RolloutStep,
     add_image,
-    begin_rollout,
-    change_rollout,
     ensure_signing_key,
-    firmware_of,
     image_bytes,
     image_called,
     images,
     is_intact,
-    note_asked,
-    note_fetched,
-    offer_for,
     remove_image,
     set_signing_key,
     signing_key,
+)
+from rook_tally.store.site.firmware_rollouts import (
+    AskingStation,
+    RolloutStep,
+    begin_rollout,
+    change_rollout,
+    firmware_of,
+    note_asked,
+    note_fetched,
+    offer_for,
     station_of_key,
 )
 from tests.builders import NOON_US

@@ -11,14 +11,9 @@ from sqlalchemy.engine import Connection
 from rook_tally.bench.texts import tr
 from rook_tally.bench.wording import Sentence, in_unit, short_names
 from rook_tally.core.arrays import FloatArray, TimeArray
-from rook_tally.core.comparing.side_by_side import (
-    PairInput,
-    Proposal,
-    Refusal,
-    SideBySide,
-    proposed_correction,
-    side_by_side,
-)
+from rook_tally.core.comparing.paired_cells import PairInput
+from rook_tally.core.comparing.proposed_correction import Proposal, Refusal, proposed_correction
+from rook_tally.core.comparing.side_by_side import SideBySide, side_by_side
 from rook_tally.core.errors import UsageError
 from rook_tally.core.moment_words import day_words
 from rook_tally.core.series.gaps import cleaned

@@ -152,6 +152,6 @@ def firmware_signed(kind: KindArgument, version: VersionArgument, file: FileArgu
 
 def _step(where: str, kind: str, name: str) -> None:
     from rook_tally.cli.firmware import step
-    from rook_tally.store.site.firmware import RolloutStep
+    from rook_tally.store.site.firmware_rollouts import RolloutStep
 
     step(where, kind, RolloutStep(name))

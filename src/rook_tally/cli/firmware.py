@@ -24,17 +24,19 @@ from rook_tally.login import login_name
 from rook_tally.store.base import Store
 from rook_tally.store.maintenance import existing_store
 from rook_tally.store.site.firmware import (
-    FirmwareOfKind,
     ImageDraft,
-    RolloutStep,
     add_image,
-    begin_rollout,
-    change_rollout,
     ensure_signing_key,
-    firmware_of,
     images,
     remove_image,
     set_signing_key,
+)
+from rook_tally.store.site.firmware_rollouts import (
+    FirmwareOfKind,
+    RolloutStep,
+    begin_rollout,
+    change_rollout,
+    firmware_of,
 )
 from rook_tally.store.site.heard import listened_since
 

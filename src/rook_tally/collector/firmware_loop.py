@@ -17,15 +17,8 @@ from rook_tally.core.firmware.images import image_offer
 from rook_tally.core.firmware.rollout import Rollout, RolloutState, next_of, offered_to
 from rook_tally.store.alarms import write_journal
 from rook_tally.store.base import Store
-from rook_tally.store.site.firmware import (
-    FirmwareOfKind,
-    ensure_signing_key,
-    firmware_of,
-    is_intact,
-    rollouts,
-    set_rollout,
-    signing_key,
-)
+from rook_tally.store.site.firmware import ensure_signing_key, is_intact, rollouts, signing_key
+from rook_tally.store.site.firmware_rollouts import FirmwareOfKind, firmware_of, set_rollout
 from rook_tally.store.site.heard import listened_since
 from rook_tally.store.site.leases import Leases, Role
 

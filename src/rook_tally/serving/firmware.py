@@ -18,10 +18,9 @@ from rook_tally.core.firmware.images import FirmwareImage, image_offer, signed_t
 from rook_tally.core.timestamps import SECOND_US
 from rook_tally.net.problem_answers import json_response, problem
 from rook_tally.store.base import Store
-from rook_tally.store.site.firmware import (
+from rook_tally.store.site.firmware import image_bytes, is_intact
+from rook_tally.store.site.firmware_rollouts import (
     AskingStation,
-    image_bytes,
-    is_intact,
     note_asked,
     note_fetched,
     offer_for,

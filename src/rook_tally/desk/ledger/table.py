@@ -3,20 +3,8 @@
 from __future__ import annotations
 
 from functools import partial
-from typing import Any, TypeAlias
 
-from PySide6.QtCore import (
-    QAbstractTableModel,
-    QModelIndex,
-    QPersistentModelIndex,
-    QPoint,
-    QRect,
-    QRectF,
-    QSize,
-    Qt,
-    QTimer,
-    Signal,
-)
+from PySide6.QtCore import QPoint, QRect, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QAccessible,
     QContextMenuEvent,
@@ -25,299 +13,46 @@ from PySide6.QtGui import (
     QMouseEvent,
     QPainter,
     QPaintEvent,
-    QPen,
-    QPixmap,
     QResizeEvent,
 )
-from PySide6.QtWidgets import (
-    QAbstractItemView,
-    QApplication,
-    QHeaderView,
-    QMenu,
-    QTableView,
-    QWidget,
-)
+from PySide6.QtWidgets import QAbstractItemView, QApplication, QMenu, QTableView, QWidget
 
-from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.data.actions import key_words
 from rook_tally.desk.ledger.actions import LedgerAction
-from rook_tally.desk.ledger.cell_painter import (
-    ALSO_LEFT,
-    CellPainter,
-    Spans,
-    also_line_at,
-    draw_rule,
-)
+from rook_tally.desk.ledger.cell_painter import CellPainter, Spans, also_line_at, draw_rule
 from rook_tally.desk.ledger.model import LedgerModel
-from rook_tally.desk.ledger.rows import GroupRow, PlaceRow, RowHead, Summary, SummaryRow
+from rook_tally.desk.ledger.rows import GroupRow, PlaceRow, Summary, SummaryRow
+from rook_tally.desk.ledger.table_heads import (
+    HEAD_HEIGHT,
+    HEAD_WIDTH,
+    MOST_HEADS,
+    RIGHT_MIDDLE,
+    WIDEST_HEAD,
+    HeadCorner,
+    PlaceHeader,
+    QuantityHeader,
+)
+from rook_tally.desk.ledger.table_model import LedgerTableModel
 from rook_tally.desk.ledger.texts import tr
-from rook_tally.desk.parts.drawing import draw_heard
-from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, REGULAR, colour, face
+from rook_tally.desk.parts.fonts_and_colours import MEDIUM, REGULAR, colour, face
 from rook_tally.desk.parts.series_drag import carry
 
-HEAD_WIDTH, WIDEST_HEAD = 170, 320
-HEAD_HEIGHT = 40
 GROUP_HEIGHT = 22
+
 SUMMARY_HEIGHT = 17
+
 TALLEST_ROW, SHORTEST_ROW = 60, 48
+
 # Its margins, and the age at its right.
 _BESIDE_NAME = 16 + 14 + 56
+
 NARROWEST_COLUMN, WIDEST_COLUMN = 96, 132
+
 NARROWEST_ALSO, WIDEST_ALSO = 190, 320
 
 # A hand that goes on scrolling is faster.
 _AHEAD_MS = 30
-
-_Index = QModelIndex | QPersistentModelIndex
-
-
-class LedgerTableModel(QAbstractTableModel):
-    """The model as Qt's views and screen readers want it."""
-
-    def __init__(self, model: LedgerModel) -> None:
-        super().__init__()
-        self._model = model
-        model.laid_out.append(self._on_laid_out)
-
-    def rowCount(self, parent: _Index = QModelIndex()) -> int:  # noqa: B008 - Qt's signature
-        """Number of rows."""
-        return 0 if parent.isValid() else len(self._model.rows)
-
-    def columnCount(self, parent: _Index = QModelIndex()) -> int:  # noqa: B008 - Qt's signature
-        """Number of quantities."""
-        return 0 if parent.isValid() else self._model.column_count
-
-    def data(self, index: _Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        """Text for the table and for screen readers; cells are drawn by the delegate."""
-        cell = self._model.cell(index.row(), index.column())
-        if role == Qt.ItemDataRole.DisplayRole:
-            if cell is not None:
-                return cell.text
-            return self._model.summary_text(index.row(), index.column())
-        if role == Qt.ItemDataRole.AccessibleTextRole and cell is not None:
-            return self._model.spoken(index.row(), index.column())
-        return None
-
-    def headerData(
-        self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
-    ) -> Any:
-        """Names of quantities and places."""
-        if role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
-            return None
-        if orientation is Qt.Orientation.Horizontal:
-            is_also = self._model.is_also(section)
-            return tr("also") if is_also else self._model.columns[section].name
-        row = self._model.rows[section]
-        match row:
-            case PlaceRow():
-                return row.place.name
-            case GroupRow():
-                return row.title
-            case SummaryRow():
-                return row.summary.value
-
-    def flags(self, index: _Index) -> Qt.ItemFlag:
-        """Only cells that hold something can be picked."""
-        if not self._model.has_cell(index.row(), index.column()):
-            return Qt.ItemFlag.NoItemFlags
-        return Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
-
-    def _on_laid_out(self) -> None:
-        self.beginResetModel()
-        self.endResetModel()
-
-
-_MOST_HEADS = 60
-_Says: TypeAlias = tuple[RowHead | None, QSize, float, str, str]
-
-
-class PlaceHeader(QHeaderView):
-    """Row heads: place, age, the strip of expected reports. `band_clicked` carries the row of a
-    floor whose head was pressed."""
-
-    band_clicked = Signal(int)
-
-    def __init__(self, model: LedgerModel, theme: Theme, parent: QWidget) -> None:
-        super().__init__(Qt.Orientation.Vertical, parent)
-        self._model = model
-        self._theme = theme
-        self._pictures: dict[int, tuple[_Says, QPixmap]] = {}
-        self.most_pictures = _MOST_HEADS
-        self.setFixedWidth(HEAD_WIDTH)
-        self.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        """Draw the heads, over the ground that nobody else paints."""
-        painter = QPainter(self.viewport())
-        painter.fillRect(event.rect().adjusted(-1, -1, 1, 1), colour(self._theme.sheet))
-        painter.end()
-        super().paintEvent(event)
-
-    def paintSection(self, painter: QPainter, rect: QRect, section: int) -> None:
-        """Draw one head."""
-        if isinstance(self._model.rows[section], PlaceRow):
-            painter.drawPixmap(rect.topLeft(), self._picture(section, rect.size()))
-        else:
-            self._paint(painter, rect, section)
-
-    def ink(self, section: int) -> None:
-        """Paint the head of a place before it comes into sight."""
-        self._picture(section, QSize(self.width(), self.sectionSize(section)))
-
-    def _picture(self, section: int, size: QSize) -> QPixmap:
-        """The head of a place as a picture: painted once for as long as it says the same."""
-        theme, ratio = self._theme, self.devicePixelRatioF()
-        says = (self._model.head_drawn(section), size, ratio, theme.sheet, theme.ink)
-        kept = self._pictures.pop(section, None)
-        if kept is None or kept[0][0] is not says[0] or kept[0][1:] != says[1:]:
-            picture = QPixmap(size * ratio)
-            picture.setDevicePixelRatio(ratio)
-            painter = QPainter(picture)
-            self._paint(painter, QRect(0, 0, size.width(), size.height()), section)
-            painter.end()
-            kept = (says, picture)
-        # The one looked at last stands last, and goes last.
-        self._pictures[section] = kept
-        if len(self._pictures) > self.most_pictures:
-            del self._pictures[next(iter(self._pictures))]
-        return kept[1]
-
-    def _paint(self, painter: QPainter, rect: QRect, section: int) -> None:
-        theme = self._theme
-        row = self._model.rows[section]
-        painter.save()
-        # The clip Qt sets leaves no room for the margin lines at the right.
-        painter.fillRect(rect, colour(theme.paper if isinstance(row, GroupRow) else theme.sheet))
-        match row:
-            case GroupRow():
-                painter.setFont(face(11, BOLD))
-                painter.setPen(colour(theme.dim))
-                sign = "▾ " if row.floor else ""
-                words = row.floor or tr(row.title)
-                painter.drawText(rect.adjusted(16, 0, 0, 0), _LEFT_MIDDLE, sign + words.upper())
-                draw_rule(painter, theme, rect)
-            case SummaryRow():
-                painter.setFont(face(11))
-                painter.setPen(colour(theme.dim))
-                painter.drawText(rect.adjusted(16, 0, 0, 0), _LEFT_MIDDLE, tr(row.title))
-                painter.drawText(rect.adjusted(0, 0, -14, 0), _RIGHT, tr(row.summary.value))
-            case PlaceRow():
-                self._paint_place(painter, rect, section)
-                draw_rule(painter, theme, rect)
-        painter.setPen(QPen(colour(theme.margin), 1))
-        for x in (rect.right() - 4, rect.right() - 1):
-            painter.drawLine(x, rect.top(), x, rect.bottom())
-        painter.restore()
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        """A floor is folded, or unfolded, by its head."""
-        row = self.logicalIndexAt(event.position().toPoint())
-        if self._model.is_band(row):
-            self.band_clicked.emit(row)
-        else:
-            super().mousePressEvent(event)
-
-    def _paint_place(self, painter: QPainter, rect: QRect, section: int) -> None:
-        theme = self._theme
-        head = self._model.head_drawn(section)
-        if head is None:
-            return
-        silent = not head.freshness.is_telling
-        late = head.freshness.is_overdue
-        line = rect.adjusted(16, 9, -14, 9 - rect.height() + 20)
-        painter.setFont(face(11, BOLD if late else face(11).weight()))
-        painter.setPen(colour(theme.level(Level.HIGH) if late else theme.dim))
-        painter.drawText(line, _RIGHT, head.age)
-        room = line.width() - painter.fontMetrics().horizontalAdvance(head.age) - 6
-        painter.setFont(face(14, MEDIUM))
-        painter.setPen(colour(theme.dim if silent else theme.ink))
-        name = painter.fontMetrics().elidedText(head.name, Qt.TextElideMode.ElideMiddle, room)
-        painter.drawText(line, _LEFT_MIDDLE, name)
-        ticks = QRectF(rect.left() + 16, rect.top() + 35, 96, 8)
-        draw_heard(painter, theme, head.heard, ticks, colour(theme.heard))
-
-
-class QuantityHeader(QHeaderView):
-    """Column heads: quantity and unit. A click on the unit asks for the next one."""
-
-    unit_clicked = Signal(int)
-
-    def __init__(self, model: LedgerModel, theme: Theme, parent: QWidget) -> None:
-        super().__init__(Qt.Orientation.Horizontal, parent)
-        self._model = model
-        self._theme = theme
-        self.setFixedHeight(HEAD_HEIGHT)
-        self.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
-        self.setToolTip(tr("A click on the unit shows another (U)"))
-
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        """Ask for another unit where one was clicked."""
-        at = event.position().toPoint()
-        if event.button() is Qt.MouseButton.LeftButton and at.y() > HEAD_HEIGHT // 2:
-            section = self.logicalIndexAt(at)
-            if section >= 0:
-                self.unit_clicked.emit(section)
-        super().mouseReleaseEvent(event)
-
-    def paintSection(self, painter: QPainter, rect: QRect, section: int) -> None:
-        """Draw one head."""
-        theme = self._theme
-        if self._model.is_also(section):
-            self._paint_also(painter, rect)
-            return
-        quantity = self._model.columns[section]
-        painter.save()
-        painter.fillRect(rect, colour(theme.sheet))
-        painter.setFont(face(12, BOLD))
-        painter.setPen(colour(theme.ink))
-        area = rect.adjusted(4, 6, -10, 0)
-        words = painter.fontMetrics()
-        name = words.elidedText(tr(quantity.heading), Qt.TextElideMode.ElideRight, area.width())
-        painter.drawText(area, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop, name)
-        painter.setFont(face(10))
-        painter.setPen(colour(theme.dim))
-        painter.drawText(
-            rect.adjusted(4, 0, -10, -6),
-            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom,
-            self._model.shown_as(quantity).symbol or "state",
-        )
-        draw_rule(painter, theme, rect)
-        painter.restore()
-
-    def _paint_also(self, painter: QPainter, rect: QRect) -> None:
-        """The head over the last cells."""
-        painter.save()
-        painter.fillRect(rect, colour(self._theme.sheet))
-        painter.setFont(face(12, BOLD))
-        painter.setPen(colour(self._theme.ink))
-        area = rect.adjusted(ALSO_LEFT, 6, -10, 0)
-        painter.drawText(area, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, tr("Also"))
-        draw_rule(painter, self._theme, rect)
-        painter.restore()
-
-
-class _Corner(QWidget):
-    """The corner over the row heads."""
-
-    def __init__(self, theme: Theme, parent: QWidget) -> None:
-        super().__init__(parent)
-        self._theme = theme
-
-    def paintEvent(self, _event: QPaintEvent) -> None:
-        theme, rect = self._theme, self.rect()
-        painter = QPainter(self)
-        painter.fillRect(rect, colour(theme.sheet))
-        painter.setFont(face(13, MEDIUM))
-        painter.setPen(colour(theme.ink))
-        painter.drawText(rect.adjusted(16, 0, 0, 0), _LEFT_MIDDLE, tr("Place"))
-        painter.setFont(face(11))
-        painter.setPen(colour(theme.dim))
-        painter.drawText(rect.adjusted(0, 0, -14, 0), _RIGHT, tr("heard"))
-        painter.setPen(QPen(colour(theme.margin), 1))
-        for x in (rect.right() - 4, rect.right() - 1):
-            painter.drawLine(x, 0, x, rect.bottom())
-        draw_rule(painter, theme, rect)
 
 
 class LedgerTable(QTableView):
@@ -347,7 +82,7 @@ class LedgerTable(QTableView):
         self.setHorizontalHeader(self.quantity_head)
         self._pressed_at: QPoint | None = None
         self._name_widths: dict[str, int] = {}
-        self._corner = _Corner(theme, self)
+        self._corner = HeadCorner(theme, self)
         self.setAccessibleName(tr("Ledger"))
         self.setFrameShape(QTableView.Shape.NoFrame)
         self.setShowGrid(False)
@@ -506,7 +241,7 @@ class LedgerTable(QTableView):
         that goes on scrolling waits for one at most."""
         seen = self._visible_rows()
         # On a tall screen what is inked ahead must not be given up at once.
-        self.cells.most_rows = self._heads.most_pictures = max(_MOST_HEADS, 3 * len(seen))
+        self.cells.most_rows = self._heads.most_pictures = max(MOST_HEADS, 3 * len(seen))
         above = range(seen.start - 1, max(-1, seen.start - len(seen)), -1)
         below = range(seen.stop, min(len(self._ledger.rows), seen.stop + len(seen)))
         columns = [
@@ -548,7 +283,7 @@ class LedgerTable(QTableView):
                 painter.setPen(colour(theme.ink if strong else theme.dim))
                 for column, left, width in columns:
                     cell = QRect(left, rect.top(), width - 10, rect.height())
-                    painter.drawText(cell, _RIGHT, self._ledger.summary_text(row, column))
+                    painter.drawText(cell, RIGHT_MIDDLE, self._ledger.summary_text(row, column))
             case PlaceRow():
                 draw_rule(painter, theme, rect)
                 left = self.columnViewportPosition(0)
@@ -615,7 +350,3 @@ class LedgerTable(QTableView):
     def sizeHint(self) -> QSize:
         """Room for eight quantities and ten places."""
         return QSize(HEAD_WIDTH + 8 * NARROWEST_COLUMN, 640)
-
-
-_RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-_LEFT_MIDDLE = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter

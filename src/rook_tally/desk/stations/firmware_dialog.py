@@ -38,7 +38,7 @@ from rook_tally.desk.stations.firmware_model import (
 )
 from rook_tally.desk.stations.model import StationsModel
 from rook_tally.desk.stations.texts import tr
-from rook_tally.store.site.firmware import RolloutStep
+from rook_tally.store.site.firmware_rollouts import RolloutStep
 
 _AGAIN_MS = 2000
 _IMAGE_HEADS = ("Version", "Size", "State", "What is new")

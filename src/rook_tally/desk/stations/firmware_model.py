@@ -16,17 +16,13 @@ from rook_tally.desk.data.undo import UndoableResult
 from rook_tally.desk.stations.texts import tr, tr_count
 from rook_tally.login import login_name
 from rook_tally.store.site import kinds, load_site
-from rook_tally.store.site.firmware import (
+from rook_tally.store.site.firmware import ImageDraft, add_image, images, remove_image, rollout_of
+from rook_tally.store.site.firmware_rollouts import (
     FirmwareOfKind,
-    ImageDraft,
     RolloutStep,
-    add_image,
     begin_rollout,
     change_rollout,
     firmware_of,
-    images,
-    remove_image,
-    rollout_of,
     set_rollout,
 )
 from rook_tally.store.site.heard import listened_since

@@ -34,7 +34,8 @@ from rook_tally.store.site import (
     stray_groups,
     tallies,
 )
-from rook_tally.store.site.firmware import firmware_of, rollouts
+from rook_tally.store.site.firmware import rollouts
+from rook_tally.store.site.firmware_rollouts import firmware_of
 from rook_tally.store.site.heard import listened_since
 
 HEARD_US = 6 * HOUR_US

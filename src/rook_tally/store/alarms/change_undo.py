@@ -15,7 +15,7 @@ from rook_tally.store.site.change_history import change_of, write_down
 from rook_tally.store.site.row_changes import RowChange, check_they_stand, put_back, recording
 from rook_tally.store.site.site import REMOVED_FIELD_KIND, WORKED_KIND
 from rook_tally.store.site.site_reading import load_site
-from rook_tally.store.workings.definitions import bind_workings, end_series
+from rook_tally.store.workings.binding import bind_workings, end_series
 
 
 def take_changes_back(connection: Connection, changes: tuple[RowChange, ...]) -> None:

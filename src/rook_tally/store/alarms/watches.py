@@ -19,7 +19,8 @@ from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
 from rook_tally.store.site.site import Site
 from rook_tally.store.site.site_reading import load_site
-from rook_tally.store.workings.definitions import bound_workings, groups, named
+from rook_tally.store.workings.binding import bound_workings, named
+from rook_tally.store.workings.stored_workings import groups
 
 if TYPE_CHECKING:
     from rook_tally.core.alarms.scope import WatchedSeries

@@ -8,25 +8,22 @@ from pathlib import Path
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
-from rook_tally.core.alarms.channels import BUILT_IN, with_secrets_of
+from rook_tally.core.alarms.channels import with_secrets_of
 from rook_tally.core.errors import RookTallyError, UsageError
 from rook_tally.core.forwards.definitions import Forward
 from rook_tally.core.plans import checked_picture
 from rook_tally.core.quantities.limit_rules import LimitOrigin, LimitScope
-from rook_tally.core.quantities.named_series import Group
 from rook_tally.core.series.corrections import Correction
 from rook_tally.core.site_file.content import (
     FieldEntry,
-    GroupEntry,
     LimitEntry,
     PlanEntry,
     SiteContent,
     StationEntry,
 )
-from rook_tally.core.wall.definitions import WallSheet
 from rook_tally.core.workings.definitions import Working
-from rook_tally.store.alarms import remove_watch, save_watch, watches
-from rook_tally.store.alarms.watches import remove_channel, save_channel, ways
+from rook_tally.store.alarms import save_watch, watches
+from rook_tally.store.alarms.watches import save_channel, ways
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
 from rook_tally.store.base.credentials import NO_KEY, Credentials
@@ -49,11 +46,11 @@ from rook_tally.store.site.corrections import (
 )
 from rook_tally.store.site.display_units import write_units
 from rook_tally.store.site.door_settings import put_doors
-from rook_tally.store.site.forwards import forwards, remove_forward, save_forward, with_secret_of
-from rook_tally.store.site.guidelines import own_guidelines, remove_guideline, save_guideline
-from rook_tally.store.site.kinds import delete_kind, keep_kind, kinds, own_kinds
+from rook_tally.store.site.forwards import forwards, save_forward, with_secret_of
+from rook_tally.store.site.guidelines import own_guidelines, save_guideline
+from rook_tally.store.site.kinds import keep_kind, kinds, own_kinds
 from rook_tally.store.site.limit_rules import limit_rules, set_limits_of
-from rook_tally.store.site.places import arrange_places, delete_place
+from rook_tally.store.site.places import arrange_places
 from rook_tally.store.site.plans import (
     describe_where,
     hang,
@@ -63,25 +60,24 @@ from rook_tally.store.site.plans import (
     remove_plan,
     unhang,
 )
-from rook_tally.store.site.reports import remove_report, reports, save_report
+from rook_tally.store.site.reports import reports, save_report
 from rook_tally.store.site.site import Series, Station
 from rook_tally.store.site.site_reading import load_site
 from rook_tally.store.site.station_lives import any_station
 from rook_tally.store.site.station_settings import settle_station
-from rook_tally.store.site.wall_sheets import order_sheets, remove_sheet, save_sheet, sheets
+from rook_tally.store.site.wall_sheets import save_sheet, sheets
 from rook_tally.store.site_file.bench_entries import put_bench_entries
 from rook_tally.store.site_file.keys import put_firmware_key, put_keys, put_page
-from rook_tally.store.workings import (
-    bind_workings,
-    groups,
-    remove_group,
-    remove_working,
-    save_group,
-    workings,
-    write_working,
+from rook_tally.store.site_file.taking_away import (
+    group_of_entry,
+    put_in_order,
+    take_away,
+    take_watches_away,
 )
+from rook_tally.store.workings import bind_workings, groups, save_group, workings, write_working
 
 _KEPT = "nothing was changed"
+
 _MOST_BYTES = 16_000_000
 
 
@@ -125,7 +121,7 @@ def put_content(connection: Connection, content: SiteContent, *, who: str, now_u
         put_firmware_key(connection, content.firmware)
     if content.bench is not None:
         put_bench_entries(connection, content.bench)
-    _take_away(connection, content)
+    take_away(connection, content)
 
 
 def text_of(file: Path) -> str:
@@ -355,7 +351,7 @@ def _put_definitions(
     say something else."""
     before = {one.name: one for one in groups(connection)}
     for entry in content.groups or ():
-        group = _group(connection, entry)
+        group = group_of_entry(connection, entry)
         if before.get(group.name) != group:
             save_group(connection, group)
     _put_workings(connection, content.workings or ())
@@ -367,7 +363,7 @@ def _put_definitions(
     watched = {one.slug: one for one in watches(connection)}
     if content.watches is not None:
         # Before the others: two watches may change which of them runs a control.
-        _take_watches_away(connection, {one.slug for one in content.watches})
+        take_watches_away(connection, {one.slug for one in content.watches})
     changed = [one for one in content.watches or () if watched.get(one.slug) != one]
     site = load_site(connection) if changed else None
     for watch in changed:
@@ -385,7 +381,7 @@ def _put_definitions(
         if kept.get(report.slug) != report:
             save_report(connection, report)
     _put_forwards(connection, content.forwards or (), who=who, now_us=now_us)
-    _order(connection, content)
+    put_in_order(connection, content)
 
 
 def _put_forwards(
@@ -412,106 +408,3 @@ def _put_workings(connection: Connection, wanted: Sequence[Working]) -> None:
         # What cannot be worked out yet waits: a site that somebody hands on may come before its
         # stations.
         bind_workings(connection)
-
-
-def _order(connection: Connection, content: SiteContent) -> None:
-    """Let what has an order stand in that of the file."""
-    for table, several, subject in (
-        (schema.working, content.workings, Subject.WORKINGS),
-        (schema.watch, content.watches, Subject.WATCHES),
-    ):
-        slugs = [one.slug for one in several or ()]
-        rows = connection.execute(sa.select(table.c.slug).order_by(table.c.position, table.c.id))
-        there = [slug for slug in rows.scalars() if slug in slugs]
-        if there != slugs:
-            for at, slug in enumerate(slugs, start=1):
-                connection.execute(sa.update(table).where(table.c.slug == slug).values(position=at))
-            note_change(connection, subject)
-    wanted: Sequence[WallSheet] = content.sheets or ()
-    if wanted and [one.slug for one in sheets(connection)] != [one.slug for one in wanted]:
-        order_sheets(connection, [one.slug for one in wanted])
-
-
-def _group(connection: Connection, entry: GroupEntry) -> Group:
-    site = load_site(connection)
-    known = {(one.station.key, one.field): one.id for one in site.series}
-    places = {one.name for one in site.places}
-    for name in entry.places:
-        if name not in places:
-            raise UsageError(f"group {entry.name}: there is no place {name!r}")
-    for station, field in entry.series:
-        if (station, field) not in known:
-            raise UsageError(f"group {entry.name}: station {station} has no field {field}")
-    return Group(entry.name, entry.places, tuple(known[one] for one in entry.series))
-
-
-def _take_watches_away(connection: Connection, stay: set[str]) -> None:
-    for one in watches(connection):
-        if one.slug not in stay:
-            remove_watch(connection, one.slug)
-
-
-def _take_away(connection: Connection, content: SiteContent) -> None:
-    """What a part of the file does not have goes, last of all: nothing names it any more."""
-    if content.sheets is not None:
-        wanted = {one.slug for one in content.sheets}
-        for sheet in sheets(connection):
-            if sheet.slug not in wanted:
-                remove_sheet(connection, sheet.slug)
-    if content.guidelines is not None:
-        known = {one.slug for one in content.guidelines}
-        for guideline in own_guidelines(connection):
-            if guideline.slug not in known:
-                remove_guideline(connection, guideline.slug)
-    if content.reports is not None:
-        slugs = {one.slug for one in content.reports}
-        for report in reports(connection):
-            if report.slug not in slugs:
-                remove_report(connection, report.slug)
-    if content.forwards is not None:
-        handed = {one.slug for one in content.forwards}
-        for forward, _ in forwards(connection):
-            if forward.slug not in handed:
-                remove_forward(connection, forward.slug)
-    if content.channels is not None:
-        stay = {one.name for one in (*content.channels, *BUILT_IN)}
-        for channel in ways(connection):
-            if channel.name not in stay:
-                remove_channel(connection, channel.name)
-        table, told = schema.way, [one.name for one in content.channels]
-        # Those of every site are as they come where the file has none of them.
-        connection.execute(sa.delete(table).where(table.c.name.not_in(told)))
-    if content.workings is not None:
-        slugs = {one.slug for one in content.workings}
-        for working in reversed(workings(connection)):
-            if working.slug not in slugs:
-                remove_working(connection, working.slug)
-    if content.groups is not None:
-        names = {one.name for one in content.groups}
-        for group in groups(connection):
-            if group.name not in names:
-                remove_group(connection, group.name)
-    if content.places is not None:
-        _take_places_away(connection, {one.name for one in content.places})
-    if content.kinds is not None:
-        site = load_site(connection)
-        used = {one.kind.slug for one in (*site.stations, *site.retired)}
-        kept = {one.slug for one in content.kinds} | used
-        for slug in own_kinds(connection):
-            if slug not in kept:
-                delete_kind(connection, slug)
-
-
-def _take_places_away(connection: Connection, stay: set[str]) -> None:
-    """Those where nothing stands, and nothing is in; one that empties so goes too."""
-    is_again = True
-    while is_again:
-        is_again = False
-        site = load_site(connection)
-        used = {one.place.id for one in (*site.stations, *site.retired)}
-        used |= {one.station.place.id for one in site.series}
-        used |= {one.parent_id for one in site.places if one.parent_id is not None}
-        for one in site.places:
-            if one.name not in stay and one.id not in used:
-                delete_place(connection, one.name)
-                is_again = True
