@@ -21,6 +21,7 @@ from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change
 from rook_tally.store.base.credentials import Credentials, credentials_of, new_access_key
 from rook_tally.store.base.machine_zone import machine_zone
+from rook_tally.store.base.raw_sql import fetched
 from rook_tally.store.site.site import Series, Station
 from rook_tally.store.site.site_reading import SiteRules, site_rules
 
@@ -254,6 +255,13 @@ def add_series(
     )
 
 
+# Written out: a thousand stations that are heard for the first time begin five thousand.
+_INSERT_SERIES = (
+    "INSERT INTO series (station_id, field, quantity, unit, limits, document) "
+    "VALUES (?, ?, ?, ?, ?, ?) RETURNING id"
+)
+
+
 def insert_series(
     connection: Connection,
     station: Station,
@@ -265,18 +273,12 @@ def insert_series(
     settings: SeriesSettings = PLAIN_SERIES,
 ) -> int:
     """Begin a series; its id. Nothing is read, so that many can be begun at once."""
-    inserted = connection.execute(
-        sa.insert(schema.series).values(
-            station_id=station.id,
-            field=field,
-            quantity=quantity,
-            unit=unit,
-            limits=None if limits is None else msgspec.json.encode(limits).decode(),
-            document=msgspec.json.encode(settings).decode(),
-        )
-    )
+    own = None if limits is None else msgspec.json.encode(limits).decode()
+    document = msgspec.json.encode(settings).decode()
+    values = (station.id, field, quantity, unit, own, document)
+    ((made,),) = fetched(connection, _INSERT_SERIES, values)
     note_change(connection, Subject.SERIES)
-    return _new_id(inserted)
+    return int(made)
 
 
 def continue_field(connection: Connection, station: Station, name: str, series_id: int) -> None:
