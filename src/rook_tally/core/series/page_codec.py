@@ -46,7 +46,6 @@ _KNOWN_FLAGS = 31
 _MS_US, _S_US = 1_000, 1_000_000
 
 _Column = np.ndarray[tuple[int], np.dtype[np.uint64]]
-_Table = np.ndarray[tuple[int, int], np.dtype[np.unsignedinteger[Any]]]
 
 
 class _Grid(NamedTuple):
@@ -111,7 +110,7 @@ def decode(payload: bytes) -> Readings:
     """
     if _format_of(payload) == page_format_1.FORMAT:
         return decode_1(payload)
-    return _decode_alike([payload])
+    return _decode_together([payload])
 
 
 def decode_many(payloads: Sequence[bytes]) -> Readings:
@@ -132,7 +131,7 @@ def decode_many(payloads: Sequence[bytes]) -> Readings:
         if formats == {page_format_1.FORMAT}:
             return decode_1_together(payloads)
         if formats == {FORMAT}:
-            return _decode_alike(payloads)
+            return _decode_together(payloads)
     except (struct.error, zlib.error, ValueError, StopIteration, IndexError, DamagedPageError):
         # Which one it is.
         pass
@@ -225,95 +224,105 @@ def _lengths(digits: int, flags: int, count: int) -> tuple[int, ...]:
     return (*times, values, count) if flags & _HAS_QUALITY else (*times, values)
 
 
-def _decode_alike(payloads: Sequence[bytes]) -> Readings:
-    """The readings of payloads of this format; those that are built alike together."""
+def _decode_together(payloads: Sequence[bytes]) -> Readings:
+    """The readings of payloads of this format; those that are built alike taken together."""
     try:
         pages = [_taken_apart(one) for one in payloads]
         if len(pages) == 1:
-            times, values, marks = _columns_of(pages)
-            return Readings(times[0], values[0], marks[0])
-        alike: dict[tuple[object, ...], list[int]] = {}
+            return _readings_of(pages)
+        alike: dict[tuple[bool, int], list[int]] = {}
         for at, page in enumerate(pages):
-            alike.setdefault((page.digits, page.flags, page.count), []).append(at)
+            alike.setdefault((page.digits == RAW_VALUES, page.flags), []).append(at)
         if len(alike) == 1:
-            times, values, marks = _columns_of(pages)
-            return Readings(times.ravel(), values.ravel(), marks.ravel())
-        ends = np.cumsum([page.count for page in pages])
-        time_us, value = np.empty(int(ends[-1]), dtype=np.int64), np.empty(int(ends[-1]))
-        quality = np.zeros(int(ends[-1]), dtype=np.uint8)
+            return _readings_of(pages)
+        ends = np.cumsum([page.count for page in pages]).tolist()
+        time_us, value = np.empty(ends[-1], dtype=np.int64), np.empty(ends[-1])
+        quality = np.zeros(ends[-1], dtype=np.uint8)
         for several in alike.values():
-            times, values, marks = _columns_of([pages[at] for at in several])
-            for row, at in enumerate(several):
-                cells = slice(int(ends[at]) - pages[at].count, int(ends[at]))
-                time_us[cells], value[cells] = times[row], values[row]
-                quality[cells] = marks[row]
+            told, begin = _readings_of([pages[at] for at in several]), 0
+            for at in several:
+                cells = slice(ends[at] - pages[at].count, ends[at])
+                mine = slice(begin, begin := begin + pages[at].count)
+                time_us[cells], value[cells] = told.time_us[mine], told.value[mine]
+                quality[cells] = told.quality[mine]
         return Readings(time_us, value, quality)
     except (struct.error, zlib.error, ValueError, IndexError, OverflowError) as error:
         raise DamagedPageError(f"the page is damaged: {error}") from error
 
 
-def _columns_of(
-    pages: Sequence[_Page],
-) -> tuple[
-    np.ndarray[tuple[int, int], np.dtype[np.int64]],
-    np.ndarray[tuple[int, int], np.dtype[np.float64]],
-    np.ndarray[tuple[int, int], np.dtype[np.uint8]],
-]:
-    """Times, values and qualities of pages that are built alike, (pages, count) each."""
-    first = pages[0]
-    count, flags = first.count, first.flags
-    columns = [
-        _whole_of([page.columns[at] for page in pages], length)
-        for at, length in enumerate(_lengths(first.digits, flags, count))
-    ]
-    left = iter(columns)
-    begins = np.array([[page.first] for page in pages], dtype=np.int64)
-    usual = np.array([[page.usual] for page in pages], dtype=np.int64)
+class _Several:
+    """Pages that are built alike, of any lengths, as columns of all their readings."""
+
+    def __init__(self, pages: Sequence[_Page]) -> None:
+        self.pages = pages
+        self.counts = np.array([page.count for page in pages], dtype=np.int64)
+        self.starts = np.cumsum(self.counts) - self.counts
+        self._next = itertools.count()
+
+    def of_each(self, numbers: np.ndarray[Any, Any]) -> np.ndarray[Any, Any]:
+        """A number of each page, for each of its readings."""
+        return numbers if len(self.pages) == 1 else np.repeat(numbers, self.counts)
+
+    def column(self, *, behind_nothing: bool = False) -> np.ndarray[Any, Any]:
+        """The next column of all pages, put together again from its planes; those that a page does
+        not have are zero. `behind_nothing`: of steps, one for each reading but the first, before
+        which then stands 0."""
+        at = next(self._next)
+        columns = [page.columns[at] for page in self.pages]
+        lengths = (self.counts - behind_nothing).tolist()
+        begin = b"\0" if behind_nothing else b""
+        width = max(map(len, columns))
+        size = next(one for one in (1, 2, 4, 8) if one >= width)
+        whole = np.zeros((int(self.counts.sum()), size), dtype=np.uint8)
+        for place in range(width):
+            parts: list[bytes] = []
+            for planes, length in zip(columns, lengths, strict=True):
+                parts += (begin, planes[place] if place < len(planes) else bytes(length))
+            whole[:, place] = np.frombuffer(b"".join(parts), dtype=np.uint8)
+        return whole.view(f"<u{size}").ravel()
+
+    def sums(self, steps: np.ndarray[Any, Any], begins: TimeArray) -> TimeArray:
+        """What steps come to, page by page from where each begins; its first step is none. Sums
+        that are too large for a while come right again: whole numbers wrap around."""
+        total = np.cumsum(steps, dtype=np.int64)
+        total += self.of_each(begins - total[self.starts])
+        return total
+
+
+def _readings_of(pages: Sequence[_Page]) -> Readings:
+    """The readings of pages that are built alike, one after the other."""
+    all_of = _Several(pages)
+    flags = pages[0].flags
+    begins, usual, first_steps = (
+        np.array(one, dtype=np.int64)
+        for one in zip(*((page.first, page.usual, page.first_step) for page in pages), strict=True)
+    )
     if flags & _ON_GRID:
-        places = np.arange(count, dtype=np.int64)[np.newaxis, :]
+        time_us = np.arange(int(all_of.counts.sum()), dtype=np.int64)
+        time_us -= all_of.of_each(all_of.starts)
         if flags & _HAS_SKIPS:
-            skipped = np.cumsum(_signed(next(left)), axis=1, dtype=np.int64)
-            places = np.repeat(places, len(pages), axis=0)
-            places[:, 1:] += skipped
-        time_us = places * usual
+            skips = _signed(all_of.column(behind_nothing=True))
+            time_us += all_of.sums(skips, np.zeros(len(pages), dtype=np.int64))
+        time_us *= all_of.of_each(usual)
         time_us >>= _FRACTION_BITS
-        time_us += begins
-        time_us += _signed(next(left))
+        time_us += all_of.of_each(begins)
+        time_us += _signed(all_of.column())
     else:
-        time_us = np.empty((len(pages), count), dtype=np.int64)
-        time_us[:, :1] = begins
-        np.cumsum(_signed(next(left)) + usual, axis=1, out=time_us[:, 1:])
-        time_us[:, 1:] += begins
+        steps = _signed(all_of.column(behind_nothing=True))
+        time_us = all_of.sums(steps + all_of.of_each(usual), begins)
     if flags & (_IN_MS | _IN_S):
         time_us *= _S_US if flags & _IN_S else _MS_US
-    raw = next(left)
-    if first.digits == RAW_VALUES:
-        value = np.ascontiguousarray(raw.astype("<u8")).view("<f8").astype(np.float64)
+    if pages[0].digits == RAW_VALUES:
+        value = all_of.column().astype("<u8").view("<f8").astype(np.float64)
     else:
-        whole = np.empty((len(pages), count), dtype=np.int64)
-        whole[:, 0] = [page.first_step for page in pages]
-        np.cumsum(_signed(raw), axis=1, dtype=np.int64, out=whole[:, 1:])
-        whole[:, 1:] += whole[:, :1]
+        whole = all_of.sums(_signed(all_of.column(behind_nothing=True)), first_steps)
         # Division gives the decimal that was parsed; multiplying by 0.01 would not.
-        value = whole / float(10**first.digits)
+        value = whole / all_of.of_each(np.array([10.0**page.digits for page in pages]))
     if flags & _HAS_QUALITY:
-        quality = next(left).astype(np.uint8)
+        quality = all_of.column().astype(np.uint8)
     else:
-        quality = np.zeros((len(pages), count), dtype=np.uint8)
-    return time_us, value, quality
-
-
-def _whole_of(columns: Sequence[tuple[bytes, ...]], length: int) -> _Table:
-    """A column of each page, put together again from its planes; those that it does not have are
-    zero."""
-    width = max(map(len, columns))
-    size = next(one for one in (1, 2, 4, 8) if one >= width)
-    whole = np.zeros((len(columns), length, size), dtype=np.uint8)
-    nothing = bytes(length)
-    for place in range(width):
-        plane = b"".join([one[place] if place < len(one) else nothing for one in columns])
-        whole[:, :, place] = np.frombuffer(plane, dtype=np.uint8).reshape(len(columns), length)
-    return whole.view(f"<u{size}").reshape(len(columns), length)
+        quality = np.zeros(len(time_us), dtype=np.uint8)
+    return Readings(time_us, value, quality)
 
 
 def _unit_of(time_us: TimeArray) -> tuple[int, int]:
@@ -355,7 +364,7 @@ def _zigzag(column: TimeArray) -> _Column:
     return ((column << 1) ^ (column >> 63)).view(np.uint64)
 
 
-def _signed(column: _Table) -> np.ndarray[tuple[int, int], np.dtype[np.signedinteger[Any]]]:
+def _signed(column: np.ndarray[Any, Any]) -> np.ndarray[Any, np.dtype[np.signedinteger[Any]]]:
     """Back from zigzag, in as many bytes."""
     signs = column & 1
     np.negative(signs, out=signs)
