@@ -45,7 +45,8 @@ def compare(
 ) -> None:
     """Two series side by side: how much B reads off A, how sure that is, its drift, and the
     correction that this carries."""
-    from rook_tally.cli.bench import LookedAt, print_comparison
+    from rook_tally.cli.bench import print_comparison
+    from rook_tally.cli.bench_output import LookedAt
 
     print_comparison(
         chosen_store(context, store),
@@ -68,7 +69,8 @@ def together(
     store: StoreOption = None,
 ) -> None:
     """Which series move together though nobody said so, and which have left their group."""
-    from rook_tally.cli.bench import LookedAt, print_found
+    from rook_tally.cli.bench import print_found
+    from rook_tally.cli.bench_output import LookedAt
 
     print_found(chosen_store(context, store), stretch=LookedAt(days, from_, to), as_json=as_json)
 
@@ -172,7 +174,8 @@ def respond(
     store: StoreOption = None,
 ) -> None:
     """What a series does when something happens; with `all` which series move then."""
-    from rook_tally.cli.bench import LookedAt, print_response
+    from rook_tally.cli.bench_output import LookedAt
+    from rook_tally.cli.bench_response import print_response
 
     print_response(
         chosen_store(context, store),
@@ -202,7 +205,8 @@ def profile(
     store: StoreOption = None,
 ) -> None:
     """What is usual of a series by time of day and week, and its spells past a level."""
-    from rook_tally.cli.bench import LookedAt, print_profile
+    from rook_tally.cli.bench_output import LookedAt
+    from rook_tally.cli.bench_profile import print_profile
 
     print_profile(
         chosen_store(context, store),
@@ -235,7 +239,8 @@ def air(
     store: StoreOption = None,
 ) -> None:
     """How often a room changes its air, by the decays of CO₂ or particles found in its nights."""
-    from rook_tally.cli.bench import LookedAt, print_air
+    from rook_tally.cli.bench_output import LookedAt
+    from rook_tally.cli.bench_profile import print_air
 
     print_air(
         chosen_store(context, store),

@@ -19,7 +19,7 @@ from rook_tally.bench.calibrate import (
     record_of,
 )
 from rook_tally.bench.naming import reference_of, series_named
-from rook_tally.cli.bench import moment_said
+from rook_tally.cli.bench_output import moment_said
 from rook_tally.cli.changing import changing
 from rook_tally.core.comparing.calibration import CalibrationModel
 from rook_tally.core.errors import UsageError

@@ -14,11 +14,6 @@ import msgspec
 import numpy as np
 from msgspec.structs import asdict
 
-from rook_tally.core.alarms import alarm_detector as watching
-from rook_tally.core.alarms import alarm_states
-from rook_tally.core.alarms.alarm_detector import NEVER, AlarmThresholds, Direction
-from rook_tally.core.alarms.alarm_states import AlarmEvent, AlarmState
-from rook_tally.core.arrays import TimeArray
 from rook_tally.core.comparing import paired_comparison as comparing
 from rook_tally.core.formulas.elementwise import FormulaArgument, floats
 from rook_tally.core.series import baselines, statistics
@@ -29,15 +24,16 @@ from rook_tally.core.series.readings import Readings
 from rook_tally.core.series.statistics import Window, pieces_of
 
 
-def _readings(
+def readings_given(
     t_us: FormulaArgument, value: FormulaArgument, quality: FormulaArgument | None
 ) -> Readings:
+    """Readings of what a vector gives: good ones where it says nothing else."""
     times = np.asarray(t_us, dtype=np.int64)
     marks = np.zeros(len(times), np.uint8) if quality is None else np.asarray(quality, np.uint8)
     return Readings(times, floats(value), marks)
 
 
-def _fields(one: Any) -> dict[str, Any]:
+def members_of(one: Any) -> dict[str, Any]:
     """The members of a value, by name; not `dataclasses.asdict`, which copies every array."""
     if isinstance(one, msgspec.Struct):
         return asdict(one)
@@ -51,7 +47,7 @@ def runs(
     quality: FormulaArgument | None = None,
 ) -> Any:
     """`gaps.find_runs` as [first_us, last_us, count] each."""
-    found = find_runs(_readings(t_us, value, quality), max_gap_s=max_gap_s)
+    found = find_runs(readings_given(t_us, value, quality), max_gap_s=max_gap_s)
     return np.stack((found.first_us, found.last_us, found.count), axis=1).tolist()
 
 
@@ -64,7 +60,7 @@ def gaps(
     end_us: int | None = None,
 ) -> Any:
     """`gaps.find_gaps` as [from_us, to_us] each."""
-    readings = _readings(t_us, value, quality)
+    readings = readings_given(t_us, value, quality)
     return find_gaps(readings, max_gap_s=max_gap_s, start_us=start_us, end_us=end_us).tolist()
 
 
@@ -82,7 +78,7 @@ def _over_pieces(what: str, figure: Callable[..., float]) -> Callable[..., float
         **options: float,
     ) -> float:
         pieces = pieces_of(
-            _readings(t_us, value, quality),
+            readings_given(t_us, value, quality),
             max_gap_s=max_gap_s,
             cadence_s=cadence_s,
             window=Window(start_us, end_us),
@@ -94,20 +90,27 @@ def _over_pieces(what: str, figure: Callable[..., float]) -> Callable[..., float
 
 
 covered_s = _over_pieces("How long the readings speak for, s.", lambda pieces: pieces.covered_s)
+
 time_weighted_mean = _over_pieces("Time-weighted mean.", statistics.mean_of)
+
 time_weighted_std = _over_pieces("Time-weighted standard deviation.", statistics.std_of)
+
 exposure = _over_pieces("Integral of the value, unit·h.", statistics.exposure_of)
+
 time_above_s = _over_pieces(
     "Time strictly above `limit`, s.", lambda pieces, limit: statistics.excess_of(pieces, limit)[0]
 )
+
 time_below_s = _over_pieces(
     "Time strictly below `limit`, s.",
     lambda pieces, limit: statistics.excess_of(statistics.mirrored(pieces), -limit)[0],
 )
+
 degree_hours_above = _over_pieces(
     "Integral of what is above `limit`, unit·h.",
     lambda pieces, limit: statistics.excess_of(pieces, limit)[1] / statistics.HOUR_S,
 )
+
 degree_hours_below = _over_pieces(
     "Integral of what is below `limit`, unit·h.",
     lambda pieces, limit: (
@@ -124,8 +127,8 @@ def lowest(
     end_us: int | None = None,
 ) -> Any:
     """`statistics.lowest` as a dictionary."""
-    readings = _readings(t_us, value, quality)
-    return _fields(statistics.lowest(readings, Window(start_us, end_us)))
+    readings = readings_given(t_us, value, quality)
+    return members_of(statistics.lowest(readings, Window(start_us, end_us)))
 
 
 def highest(
@@ -136,8 +139,8 @@ def highest(
     end_us: int | None = None,
 ) -> Any:
     """`statistics.highest` as a dictionary."""
-    readings = _readings(t_us, value, quality)
-    return _fields(statistics.highest(readings, Window(start_us, end_us)))
+    readings = readings_given(t_us, value, quality)
+    return members_of(statistics.highest(readings, Window(start_us, end_us)))
 
 
 def percentiles(
@@ -149,7 +152,7 @@ def percentiles(
     end_us: int | None = None,
 ) -> Any:
     """`statistics.percentiles`, one a share asked for."""
-    readings = _readings(t_us, value, quality)
+    readings = readings_given(t_us, value, quality)
     return statistics.percentiles(readings, q, Window(start_us, end_us))
 
 
@@ -163,9 +166,9 @@ def completeness(
     quality: FormulaArgument | None = None,
 ) -> Any:
     """`statistics.completeness` as a dictionary."""
-    return _fields(
+    return members_of(
         statistics.completeness(
-            _readings(t_us, value, quality),
+            readings_given(t_us, value, quality),
             max_gap_s=max_gap_s,
             cadence_s=cadence_s,
             start_us=start_us,
@@ -184,7 +187,7 @@ def rolling_median_baseline(
 ) -> Any:
     """`baselines.rolling_median_baseline`."""
     return baselines.rolling_median_baseline(
-        _readings(t_us, value, quality), window_s=window_s, mode=mode, min_count=min_count
+        readings_given(t_us, value, quality), window_s=window_s, mode=mode, min_count=min_count
     )
 
 
@@ -194,7 +197,7 @@ def robust_z(
     baseline: FormulaArgument | None = None,
 ) -> Any:
     """`baselines.robust_z`; times do not matter to it."""
-    readings = _readings(np.arange(len(floats(value))), value, quality)
+    readings = readings_given(np.arange(len(floats(value))), value, quality)
     return baselines.robust_z(readings, None if baseline is None else floats(baseline))
 
 
@@ -210,14 +213,14 @@ def spells(
 ) -> Any:
     """`spells.spells` as dictionaries."""
     found = find_spells(
-        _readings(t_us, value, quality),
+        readings_given(t_us, value, quality),
         threshold=threshold,
         max_gap_s=max_gap_s,
         cadence_s=cadence_s,
         baseline=None if baseline is None else floats(baseline),
         **options,
     )
-    rows = zip(*(column.tolist() for column in _fields(found).values()), strict=True)
+    rows = zip(*(column.tolist() for column in members_of(found).values()), strict=True)
     return [
         {
             "start_us": start_us,
@@ -240,7 +243,7 @@ def hampel(
     **options: Any,
 ) -> Any:
     """`faults.hampel`."""
-    return faults.hampel(_readings(t_us, value, quality), max_gap_s=max_gap_s, **options)
+    return faults.hampel(readings_given(t_us, value, quality), max_gap_s=max_gap_s, **options)
 
 
 def lone_zero(
@@ -253,7 +256,10 @@ def lone_zero(
 ) -> Any:
     """`faults.lone_zero`."""
     return faults.lone_zero(
-        _readings(t_us, value, quality), max_gap_s=max_gap_s, min_neighbour=min_neighbour, eps=eps
+        readings_given(t_us, value, quality),
+        max_gap_s=max_gap_s,
+        min_neighbour=min_neighbour,
+        eps=eps,
     )
 
 
@@ -268,7 +274,7 @@ def stuck(
 ) -> Any:
     """`faults.stuck` as dictionaries."""
     found = faults.stuck(
-        _readings(t_us, value, quality),
+        readings_given(t_us, value, quality),
         min_count=min_count,
         min_duration_s=min_duration_s,
         max_gap_s=max_gap_s,
@@ -287,10 +293,10 @@ def align_nearest(
     quality_b: FormulaArgument | None = None,
 ) -> Any:
     """`comparing.align_nearest` as a dictionary."""
-    return _fields(
+    return members_of(
         comparing.align_nearest(
-            _readings(t_a_us, value_a, quality_a),
-            _readings(t_b_us, value_b, quality_b),
+            readings_given(t_a_us, value_a, quality_a),
+            readings_given(t_b_us, value_b, quality_b),
             tolerance_s=tolerance_s,
         )
     )
@@ -306,8 +312,8 @@ def lag_s(
     **options: Any,
 ) -> Any:
     """`comparing.lag_s` as a dictionary."""
-    a, b = _readings(t_a_us, value_a, quality_a), _readings(t_b_us, value_b, quality_b)
-    return _fields(comparing.lag_s(a, b, **options))
+    a, b = readings_given(t_a_us, value_a, quality_a), readings_given(t_b_us, value_b, quality_b)
+    return members_of(comparing.lag_s(a, b, **options))
 
 
 def bias(a: FormulaArgument, b: FormulaArgument) -> float:
@@ -337,17 +343,17 @@ def spearman_r(a: FormulaArgument, b: FormulaArgument) -> float:
 
 def limits_of_agreement(a: FormulaArgument, b: FormulaArgument, z: float = 1.96) -> Any:
     """`comparing.limits_of_agreement` as a dictionary."""
-    return _fields(comparing.limits_of_agreement(floats(a), floats(b), z))
+    return members_of(comparing.limits_of_agreement(floats(a), floats(b), z))
 
 
 def deming(a: FormulaArgument, b: FormulaArgument, variance_ratio: float = 1.0) -> Any:
     """`comparing.deming` as a dictionary."""
-    return _fields(comparing.deming(floats(a), floats(b), variance_ratio))
+    return members_of(comparing.deming(floats(a), floats(b), variance_ratio))
 
 
 def theil_sen(a: FormulaArgument, b: FormulaArgument, max_n: int = 2000) -> Any:
     """`comparing.theil_sen` as a dictionary."""
-    return _fields(comparing.theil_sen(floats(a), floats(b), max_n))
+    return members_of(comparing.theil_sen(floats(a), floats(b), max_n))
 
 
 def drift_per_month(
@@ -359,169 +365,4 @@ def drift_per_month(
 ) -> Any:
     """`comparing.drift_per_month` as a dictionary."""
     times = np.asarray(t_us, dtype=np.int64)
-    return _fields(comparing.drift_per_month(times, floats(a), floats(b), min_span_days, max_n))
-
-
-_RISE = {"rise": Direction.ABOVE, "fall": Direction.BELOW, "both": Direction.BOTH}
-
-
-def _pairs(rings: TimeArray) -> list[list[int | None]]:
-    return [[ring, None if clear == NEVER else clear] for ring, clear in rings.tolist()]
-
-
-def _guard(guard: FormulaArgument | None) -> Any:
-    return None if guard is None else np.asarray(guard, dtype=np.bool_)
-
-
-def limit_watch(
-    t_us: FormulaArgument,
-    value: FormulaArgument,
-    limit: float,
-    max_gap_s: float,
-    quality: FormulaArgument | None = None,
-    direction: str = "above",
-    clear_limit: float | None = None,
-    on_delay_s: float = 0.0,
-    off_delay_s: float = 0.0,
-    guard: FormulaArgument | None = None,
-) -> Any:
-    """`watching.limit_watch` as [ring_us, clear_us or None] each."""
-    side = Direction(direction)
-    beyond = clear_limit is not None and (
-        clear_limit > limit if side is Direction.ABOVE else clear_limit < limit
-    )
-    if beyond:
-        raise ValueError(f"clearing limit {clear_limit} is beyond the limit {limit}")
-    terms = AlarmThresholds(limit, max_gap_s, clear_limit, on_delay_s, off_delay_s)
-    return _pairs(watching.limit_watch(_readings(t_us, value, quality), terms, side, _guard(guard)))
-
-
-def rate_per_h(
-    t_us: FormulaArgument,
-    value: FormulaArgument,
-    window_s: float,
-    max_gap_s: float,
-    quality: FormulaArgument | None = None,
-) -> Any:
-    """`watching.rate_per_h`."""
-    readings = _readings(t_us, value, quality)
-    return watching.rate_per_h(readings, window_s=window_s, max_gap_s=max_gap_s)
-
-
-def rate_watch(
-    t_us: FormulaArgument,
-    value: FormulaArgument,
-    limit_per_h: float,
-    window_s: float,
-    max_gap_s: float,
-    quality: FormulaArgument | None = None,
-    direction: str = "rise",
-    clear_per_h: float | None = None,
-    on_delay_s: float = 0.0,
-    off_delay_s: float = 0.0,
-    guard: FormulaArgument | None = None,
-) -> Any:
-    """Rings of how fast readings rise or fall; [ring_us, clear_us or None] each."""
-    if direction not in _RISE:
-        raise ValueError(f"direction is rise, fall or both, got {direction!r}")
-    readings = _readings(t_us, value, quality)
-    rate = watching.rate_per_h(readings, window_s=window_s, max_gap_s=max_gap_s)
-    terms = AlarmThresholds(limit_per_h, max_gap_s, clear_per_h, on_delay_s, off_delay_s)
-    return _pairs(watching.rings_by_number(readings, rate, terms, _RISE[direction], _guard(guard)))
-
-
-def usual_level(
-    t_us: FormulaArgument,
-    value: FormulaArgument,
-    window_s: float,
-    min_spread: float,
-    quality: FormulaArgument | None = None,
-    **options: Any,
-) -> Any:
-    """`baselines.usual_level` as a dictionary."""
-    return _fields(
-        baselines.usual_level(
-            _readings(t_us, value, quality), window_s=window_s, min_spread=min_spread, **options
-        )
-    )
-
-
-def usual_level_watch(
-    t_us: FormulaArgument,
-    value: FormulaArgument,
-    window_s: float,
-    min_spread: float,
-    z_limit: float,
-    max_gap_s: float,
-    quality: FormulaArgument | None = None,
-    clear_z: float | None = None,
-    direction: str = "above",
-    on_delay_s: float = 0.0,
-    off_delay_s: float = 0.0,
-    guard: FormulaArgument | None = None,
-    **options: Any,
-) -> Any:
-    """`watching.usual_level_watch` as [ring_us, clear_us or None] each."""
-    return _pairs(
-        watching.usual_level_watch(
-            _readings(t_us, value, quality),
-            AlarmThresholds(z_limit, max_gap_s, clear_z, on_delay_s, off_delay_s),
-            window_s=window_s,
-            min_spread=min_spread,
-            direction=Direction(direction),
-            guard=_guard(guard),
-            **options,
-        )
-    )
-
-
-def silence_watch(
-    t_us: FormulaArgument,
-    value: FormulaArgument,
-    timeout_s: float,
-    now_us: int,
-    quality: FormulaArgument | None = None,
-    start_us: int | None = None,
-    any_quality: bool = False,
-) -> Any:
-    """`watching.silence_watch` as [ring_us, clear_us or None] each."""
-    return _pairs(
-        watching.silence_watch(
-            _readings(t_us, value, quality),
-            timeout_s=timeout_s,
-            now_us=now_us,
-            start_us=start_us,
-            any_quality=any_quality,
-        )
-    )
-
-
-def guard_gate(
-    t_us: FormulaArgument,
-    guard_t_us: FormulaArgument,
-    guard_value: FormulaArgument,
-    guard_limit: float,
-    guard_max_age_s: float,
-    guard_quality: FormulaArgument | None = None,
-    guard_direction: str = "above",
-    settle_s: float = 0.0,
-    unknown: str = "allow",
-) -> Any:
-    """`watching.guard_gate`."""
-    if unknown not in ("allow", "block"):
-        raise ValueError(f"unknown is allow or block, got {unknown!r}")
-    return watching.guard_gate(
-        np.asarray(t_us, dtype=np.int64),
-        _readings(guard_t_us, guard_value, guard_quality),
-        guard_limit=guard_limit,
-        guard_max_age_s=guard_max_age_s,
-        guard_direction=Direction(guard_direction),
-        settle_s=settle_s,
-        allows_unknown=unknown == "allow",
-    )
-
-
-def alarm_replay(events: Sequence[str], start: str = "normal") -> list[str]:
-    """`alarm_states.alarm_replay` by the names of states and events."""
-    states = alarm_states.alarm_replay([AlarmEvent(one) for one in events], AlarmState(start))
-    return [state.value for state in states]
+    return members_of(comparing.drift_per_month(times, floats(a), floats(b), min_span_days, max_n))
