@@ -22,6 +22,8 @@ _TOP, _BAR, _STEP = 6, 19, 22
 _MOST_ROWS = 2
 _PIN_Y = 40
 _EDGE_REACH = 5
+# The beginning of a bar, and all of one that is too short to be seen.
+_HAIR = 3.0
 _PINS_APART = 12
 # More than these in the window and their words would say nothing any more.
 _MOST_WITH_WORDS = 24
@@ -96,7 +98,7 @@ class RemarksLane(QWidget):
         assert one.end_us is not None
         left, right = self.x_of(one.start_us), self.x_of(one.end_us)
         top = _TOP + min(placed.row, _MOST_ROWS - 1) * _STEP
-        return QRectF(left, top, max(3.0, right - left), _BAR)
+        return QRectF(left, top, max(_HAIR, right - left), _BAR)
 
     def _is_moved(self, one: Remark) -> bool:
         return self._moved is not None and self._moved.id == one.id
@@ -110,16 +112,21 @@ class RemarksLane(QWidget):
         drawn = [-1.0] * _MOST_ROWS
         is_dense = len(self._model.inside) > _MOST_WITH_WORDS
         moved = self._moved
+        window = self._model.state.window
+        # A year of remarks is hundreds, and each is looked at with every frame of a pan.
+        start_us, pixels = window.start_us, self.width() / window.span_us
         for placed in self._model.spans:
             row = min(placed.row, _MOST_ROWS - 1)
             one = placed.remark
-            if moved is None and self.x_of(one.end_us or 0) + 3 <= drawn[row]:
-                continue
+            if moved is None:
+                left = (one.start_us - start_us) * pixels
+                right = max(left + _HAIR, ((one.end_us or 0) - start_us) * pixels)
+                if right <= drawn[row] + 1:
+                    continue
             bar = self._bar(placed)
             if bar.right() > drawn[row] + 1:
                 drawn[row] = bar.right()
                 self._draw_span(painter, placed, bar, with_words=not is_dense)
-        window = self._model.state.window
         pins = self._model.pins_apart(window.span_us * _PINS_APART // max(1, self.width()))
         for at, pin in enumerate(pins):
             after = self.x_of(pins[at + 1].start_us) if at + 1 < len(pins) else float(self.width())
@@ -130,8 +137,9 @@ class RemarksLane(QWidget):
     ) -> None:
         theme = self._theme
         name = theme.traces[placed.remark.shade % len(theme.traces)]
-        painter.fillRect(bar, colour(name, 0.22))
-        painter.fillRect(QRectF(bar.left(), bar.top(), 3, bar.height()), colour(name))
+        if bar.width() > _HAIR:
+            painter.fillRect(bar, colour(name, 0.22))
+        painter.fillRect(QRectF(bar.left(), bar.top(), _HAIR, bar.height()), colour(name))
         if placed.remark.id == self._model.picked_id:
             painter.setPen(QPen(colour(theme.sheen), 2))
             painter.drawRect(bar.adjusted(1, 1, -1, -1))
