@@ -12,6 +12,7 @@ from rook_tally.core.timestamps import DAY_US
 from rook_tally.store.base import schema
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.readings import append_sealed, damaged_pages, history_of
+from rook_tally.store.readings.older_pages import are_brought_over
 from rook_tally.store.readings.pages import checksum_of, whole_pages, write_pages
 from tests.builders import MINUTE_US, NOON_US, begin_series
 from tests.processes import CollectorProcess, wait_until
@@ -40,6 +41,8 @@ def test_pages_of_an_older_program_are_brought_over_while_it_runs(store_path: Pa
 
         with CollectorProcess(store_path) as collector:
             wait_until(is_through)
-            wait_until(lambda: "pages_brought_over" in collector.log.read_text())
+            wait_until(lambda: "event='pages_brought_over' pages=2" in collector.log.read_text())
         with store.read() as connection:
             assert damaged_pages(connection) == []
+            # The next start need not look at a page.
+            assert are_brought_over(connection)

@@ -26,15 +26,15 @@ from rook_tally.store.readings import (
     pages_to_bring_over,
     read_raw_range,
 )
+from rook_tally.store.readings.older_pages import are_brought_over, note_brought_over
 from rook_tally.store.readings.pages import checksum_of, page_rows, whole_pages, write_pages
 from rook_tally.store.readings.quality_overrides import overrule
-from rook_tally.store.site import Series
+from rook_tally.store.site import Series, load_site
 from tests.builders import MINUTE_US, NOON_US, begin_series
 from tests.core.series.test_page_format_1 import OLD
 
 MIDNIGHT_US = NOON_US // DAY_US * DAY_US
 DAYS = 3
-FIRST = Stretch(-1, -1)
 
 
 def seal(store: Store, series: Series, readings: Readings) -> None:
@@ -60,7 +60,8 @@ def make_older(store: Store, **values: Any) -> None:
 
 def listed(store: Store) -> list[Stretch]:
     with store.read() as connection:
-        return pages_to_bring_over(connection, FIRST, 100)
+        (series,) = load_site(connection).series
+        return pages_to_bring_over(connection, Stretch(series.id, -1), 100)
 
 
 @pytest.fixture
@@ -131,6 +132,19 @@ def test_payloads_of_format_1_become_todays(store: Store, name: str) -> None:
     assert (page["packed_hours"], listed(store)) == (None, [])
     with store.read() as connection:
         assert damaged_pages(connection) == []
+
+
+def test_once_through_it_is_written_down(store: Store) -> None:
+    with store.write() as connection:
+        assert not are_brought_over(connection)
+        note_brought_over(connection)
+        note_brought_over(connection)
+        assert are_brought_over(connection)
+        # Of an older format they were, and are to be gone through again.
+        connection.execute(
+            sa.update(schema.meta).where(schema.meta.c.key == "pages_format").values(value="26")
+        )
+        assert not are_brought_over(connection)
 
 
 def test_a_day_that_waits_to_be_sealed_anew_is_left(store: Store, series: Series) -> None:

@@ -6,6 +6,7 @@ One collector does it for a store; the others look every few seconds whether it 
 from __future__ import annotations
 
 import asyncio
+from collections import deque
 from collections.abc import Callable
 
 import structlog
@@ -24,6 +25,7 @@ from rook_tally.store.readings import (
     seal,
     stretches_due,
 )
+from rook_tally.store.readings.older_pages import are_brought_over, note_brought_over
 from rook_tally.store.site import Series, load_site, prune_message_log, prune_strays
 from rook_tally.store.site.learned_cadence import learn_cadence, stations_that_learn
 from rook_tally.store.site.leases import Leases, Role
@@ -33,7 +35,7 @@ _FOLD_EVERY_S = 1.0
 _BOUND_EVERY_S = 30.0
 # Between two pages the doors have the store to themselves.
 _BREATH_S = 0.05
-_PAGES_A_LOOK = 50
+_PAGES_A_LOOK, _SERIES_A_LOOK = 50, 200
 
 _log = structlog.get_logger(__name__)
 
@@ -114,35 +116,64 @@ async def _tidy(store: Store, clock: Callable[[], int]) -> None:
 
 
 class _OlderPages:
-    """Brings the pages of older formats over, some at every look; once through, it is done until
-    the next start."""
+    """Brings the pages of older formats over, some at every look and series after series; once
+    through, it is done for as long as the store is of this format."""
 
     def __init__(self) -> None:
-        self._after: Stretch | None = Stretch(-1, -1)
+        # What is left of each series: behind which page. None before the first look.
+        self._left: deque[Stretch] | None = None
+        self._is_through = False
         self._brought_over = 0
 
     async def bring_some_over(self, store: Store) -> None:
         """Bring the next ones over, if there are any."""
-        if self._after is None:
+        if self._is_through:
             return
-        pages = await asyncio.to_thread(_next_older_pages, store, self._after)
-        series = await asyncio.to_thread(_series_by_id, store) if pages else {}
+        if self._left is None:
+            self._left = await asyncio.to_thread(_beginnings, store)
+        for _ in range(_SERIES_A_LOOK):
+            if not self._left:
+                await asyncio.to_thread(_end, store)
+                self._is_through = True
+                if self._brought_over:
+                    _log.info("pages_brought_over", pages=self._brought_over)
+                return
+            pages = await asyncio.to_thread(_next_older_pages, store, self._left[0])
+            if pages:
+                await self._bring_over(store, pages)
+                self._left[0] = pages[-1]
+                return
+            self._left.popleft()
+
+    async def _bring_over(self, store: Store, pages: list[Stretch]) -> None:
+        series = await asyncio.to_thread(_series_by_id, store)
         for page in pages:
+            # Its station may have been deleted meanwhile.
             if page.series_id in series:
                 self._brought_over += await asyncio.to_thread(
                     bring_over, store, series[page.series_id], page.start_us
                 )
                 await asyncio.sleep(_BREATH_S)
-            self._after = page
-        if not pages:
-            self._after = None
-            if self._brought_over:
-                _log.info("pages_brought_over", pages=self._brought_over)
+
+
+def _beginnings(store: Store) -> deque[Stretch]:
+    with store.read() as connection:
+        if are_brought_over(connection):
+            return deque()
+        return deque(Stretch(one.id, -1) for one in load_site(connection).series)
 
 
 def _next_older_pages(store: Store, after: Stretch) -> list[Stretch]:
     with store.read() as connection:
         return pages_to_bring_over(connection, after, _PAGES_A_LOOK)
+
+
+def _end(store: Store) -> None:
+    with store.read() as connection:
+        if are_brought_over(connection):
+            return
+    with store.write() as connection:
+        note_brought_over(connection)
 
 
 def _purge(store: Store, now_us: int) -> list[str]:

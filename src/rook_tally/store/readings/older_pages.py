@@ -13,7 +13,7 @@ from rook_tally.core.series.page_codec import encode
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import newest_seq
 from rook_tally.store.base.database import Store
-from rook_tally.store.base.raw_sql import fetched
+from rook_tally.store.base.raw_sql import executed, fetched
 from rook_tally.store.readings.pages import (
     FEWEST_FOR_HOURS,
     FEWEST_FOR_PACKED_HOURS,
@@ -37,15 +37,30 @@ _LACKS_HOURS = (
 _OLDER = (
     "SELECT page.series_id, page.start_us FROM page JOIN page_data "
     "ON page_data.series_id = page.series_id AND page_data.start_us = page.start_us "
-    "WHERE (page.series_id > ? OR (page.series_id = ? AND page.start_us > ?)) "
+    "WHERE page.series_id = ? AND page.start_us > ? "
     f"AND ({_LACKS_HOURS} OR substr(page_data.payload, {_MAGIC_BYTES + 1}, 2) = ?) "
-    "ORDER BY page.series_id, page.start_us LIMIT ?"
+    "ORDER BY page.start_us LIMIT ?"
 )
+# In `meta`: the format that all pages have been brought to.
+_KEY = "pages_format"
+
+
+def are_brought_over(connection: Connection) -> bool:
+    """True if a collector has been through all pages, and none of them is of an older format."""
+    rows = fetched(connection, "SELECT value FROM meta WHERE key = ?", (_KEY,))
+    return rows == [(str(schema.FORMAT),)]
+
+
+def note_brought_over(connection: Connection) -> None:
+    """Write down that all pages have been gone through: looking at each at every start would take
+    minutes where there are millions."""
+    executed(connection, "DELETE FROM meta WHERE key = ?", (_KEY,))
+    executed(connection, "INSERT INTO meta (key, value) VALUES (?, ?)", (_KEY, str(schema.FORMAT)))
 
 
 def pages_to_bring_over(connection: Connection, after: Stretch, most: int) -> list[Stretch]:
-    """The first so many pages of older formats behind one, in order."""
-    asked = (after.series_id, after.series_id, after.start_us, _FORMAT_1, most)
+    """The first so many pages of older formats of a series behind one of them, in order."""
+    asked = (after.series_id, after.start_us, _FORMAT_1, most)
     return [Stretch(*row) for row in fetched(connection, _OLDER, asked)]
 
 
