@@ -4,6 +4,7 @@ be suspect need not be looked at in the store."""
 from __future__ import annotations
 
 import math
+from array import array
 from collections import deque
 from collections.abc import Sequence
 
@@ -26,6 +27,8 @@ from rook_tally.store.site.site import Series
 _RUN = 4 * SPIKE_NEIGHBOURS
 # From so many equal values on, a stuck one is possible (`judging`).
 _STILL = STUCK_READINGS // 2
+# Earlier than any moment: where fewer are known, every one is among them.
+_UNKNOWN_US = -(1 << 62)
 
 
 class _Tail:
@@ -35,6 +38,7 @@ class _Tail:
 
     __slots__ = (
         "calm",
+        "heard",
         "high",
         "last_us",
         "lately",
@@ -59,16 +63,19 @@ class _Tail:
         self.most = 0.0
         self.may_be_zero = False
         self.run: deque[float] = deque(maxlen=_RUN)
-        self.moments: deque[int] = deque(maxlen=SCREENED_TAIL + 1)
+        # Round and round, as bare numbers: of thousands of series these would be megabytes.
+        self.moments = array("q", [_UNKNOWN_US]) * (SCREENED_TAIL + 1)
+        self.heard = 0
 
     def reaches_back_to(self, time_us: int) -> bool:
         """True if a reading of that moment stands among those this was told from."""
-        return len(self.moments) < SCREENED_TAIL + 1 or time_us >= self.moments[0]
+        return time_us >= self.moments[self.heard % len(self.moments)]
 
     def hear(self, time_us: int, value: float, most: float, *, is_good: bool) -> None:
         """One more at its end."""
         self.last_us = time_us
-        self.moments.append(time_us)
+        self.moments[self.heard % len(self.moments)] = time_us
+        self.heard += 1
         self.still = self.still + 1 if value == self.value else 1
         self.lately.append(value)
         if not self.low <= value <= self.high or self.high - self.low > most:
