@@ -193,7 +193,7 @@ def _drags(window: DeskWindow, now_us: int, told: DeskFigures, bare: sqlite3.Con
     model.go_live()
 
 
-def read_and_decode(bare: sqlite3.Connection, at_us: int) -> None:
+def read_and_decode(bare: Any, at_us: int) -> None:
     """The pages that say how a site was at a moment, read and taken apart: the least that asking
     for it costs."""
     day_us = at_us // DAY_US * DAY_US

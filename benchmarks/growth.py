@@ -3,6 +3,7 @@ process of its own."""
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import sqlite3
@@ -10,8 +11,10 @@ import statistics
 import subprocess
 import sys
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator, Sequence
+from functools import partial
 from pathlib import Path
+from typing import Any, Protocol
 
 import msgspec
 import numpy as np
@@ -19,12 +22,14 @@ import sqlalchemy as sa
 
 from benchmarks.archive import BEGIN_US, spent_ms, temperature_like
 from benchmarks.desk import read_and_decode
+from benchmarks.faults.postgres import Cluster
 from rook_tally.clock import now_us
 from rook_tally.core.quantities.kinds import PLAIN
 from rook_tally.core.series.page_codec import decode_groups
 from rook_tally.core.series.readings import Quality, Readings
 from rook_tally.core.timestamps import DAY_US, SECOND_US
 from rook_tally.store.base import Credentials, Store, schema
+from rook_tally.store.base.raw_sql import executed, executed_many
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.readings import (
     NewReading,
@@ -45,6 +50,8 @@ SIZES = (
     (5_000, MONTH),
 )
 """Stations of five series each, and days at 300 s: up to two million pages, some 3 GB."""
+SERVER_SIZES = ((10, MONTH), (10, YEAR), (10, 5 * YEAR), (100, MONTH), (100, YEAR), (1_000, MONTH))
+"""Those of a store on a server."""
 
 _CADENCE_S, _FRESH_DAYS = 300, 2
 _FIELDS = (
@@ -93,7 +100,17 @@ def grown(folder: Path, stations: int, days: int) -> Grown:
     return msgspec.json.decode(done.stdout.splitlines()[-1], type=Grown)
 
 
-def _fill(place: Path, stations: int, days: int) -> None:
+def grown_on_server(server: Cluster, stations: int, days: int) -> Grown:
+    """The same of a store on a PostgreSQL, beside the driver alone."""
+    name, url = server.new_database()
+    _fill(url, stations, days)
+    words = [sys.executable, "-m", "benchmarks.growth", url]
+    done = subprocess.run(words, capture_output=True, text=True, check=True)
+    server.drop_database(name)
+    return msgspec.json.decode(done.stdout.splitlines()[-1], type=Grown)
+
+
+def _fill(place: Path | str, stations: int, days: int) -> None:
     end_us = now_us() // (_CADENCE_S * SECOND_US) * _CADENCE_S * SECOND_US
     fresh_us = end_us // DAY_US * DAY_US - _FRESH_DAYS * DAY_US
     store = open_store(place)
@@ -121,13 +138,13 @@ def _fill(place: Path, stations: int, days: int) -> None:
         _copy_pages(connection, series[0].id)
         moments = np.arange(fresh_us, end_us, _CADENCE_S * SECOND_US).tolist()
         rows = [(at, 20 + number % 17 / 10) for number, at in enumerate(moments)]
-        cursor = connection.connection.cursor()
-        cursor.execute("CREATE TEMP TABLE moment (time_us INTEGER PRIMARY KEY, value FLOAT)")
-        cursor.executemany("INSERT INTO moment VALUES (?, ?)", rows)
+        executed(connection, "CREATE TEMP TABLE moment (time_us BIGINT PRIMARY KEY, value FLOAT)")
+        executed_many(connection, "INSERT INTO moment VALUES (?, ?)", rows)
         # Series by series, as the table is ordered: many times as fast as moment by moment.
-        cursor.execute(
+        executed(
+            connection,
             "INSERT INTO reading SELECT series.id, time_us, value, 0 "
-            "FROM series CROSS JOIN moment ORDER BY series.id, time_us"
+            "FROM series CROSS JOIN moment ORDER BY series.id, time_us",
         )
     store.close()
 
@@ -145,14 +162,61 @@ def _copy_pages(connection: sa.Connection, series_id: int) -> None:
         connection.execute(sa.insert(table).from_select(names, copied))
 
 
-def _asked(place: Path) -> Grown:
-    """All of it, of the store in a file."""
+class _Bare(Protocol):
+    """A driver alone, asked in the words of SQLite's."""
+
+    def execute(self, statement: str, values: Sequence[Any] = ..., /) -> Any:
+        """Run a statement; its rows can be iterated and fetched."""
+        ...
+
+
+class _Psycopg:
+    """PostgreSQL's driver, asked in those words."""
+
+    def __init__(self, url: str, *, autocommit: bool) -> None:
+        import psycopg
+
+        plain = url.replace("postgresql+psycopg", "postgresql")
+        self.connection = psycopg.connect(plain, autocommit=autocommit)
+
+    def execute(self, statement: str, values: Sequence[Any] = ()) -> Any:
+        """Run a statement."""
+        # Which of two tables comes first PostgreSQL finds out by itself.
+        words = statement.replace("?", "%s").replace("CROSS JOIN reading", "JOIN reading")
+        return self.connection.execute(words.encode(), values)
+
+
+@contextlib.contextmanager
+def _driver(address: str) -> Iterator[_Bare]:
+    """The driver of a store's database alone."""
+    if "://" in address:
+        server = _Psycopg(address, autocommit=True)
+        yield server
+        server.connection.close()
+        return
+    with contextlib.closing(sqlite3.connect(address)) as file:
+        yield file
+
+
+def _size_mb(bare: _Bare, address: str) -> float:
+    if "://" in address:
+        (size,) = bare.execute("SELECT pg_database_size(current_database())").fetchone()
+        return int(size) / 1e6
+    return Path(address).stat().st_size / 1e6
+
+
+def _asked(address: str) -> Grown:
+    """All of it, of the store at an address."""
+    with _driver(address) as bare:
+        return _asked_beside(bare, address)
+
+
+def _asked_beside(bare: _Bare, address: str) -> Grown:
     from rook_tally.desk.data.store_feed import read_picture, reports_us, ribbon_window
 
     began = time.perf_counter()
-    store = open_store(place)
+    store = open_store(address)
     open_ms = (time.perf_counter() - began) * 1000
-    bare = sqlite3.connect(place)
     at_us = now_us()
     with store.read() as connection:
         site = load_site(connection)
@@ -184,7 +248,7 @@ def _asked(place: Path) -> Grown:
     scrubs, bare_scrubs = _in_turn(scrub, lambda: read_and_decode(bare, past_us))
     told = Grown(
         open_ms,
-        *_commit_ms(store, known, at_us, place),
+        *_commit_ms(store, known, at_us, address),
         pictures,
         bare_pictures,
         windows,
@@ -192,9 +256,8 @@ def _asked(place: Path) -> Grown:
         scrubs,
         bare_scrubs,
         _resident_mb(),
-        place.stat().st_size / 1e6,
+        _size_mb(bare, address),
     )
-    bare.close()
     store.close()
     return told
 
@@ -205,7 +268,7 @@ def _in_turn(ours: Callable[[], None], bare: Callable[[], None]) -> tuple[float,
     return statistics.median(a for a, _ in times), statistics.median(b for _, b in times)
 
 
-def _bare_picture(bare: sqlite3.Connection, site: Site, at_us: int) -> None:
+def _bare_picture(bare: _Bare, site: Site, at_us: int) -> None:
     for name in ("site", "place", "station", "series"):
         bare.execute(f"SELECT * FROM {name}").fetchall()
     bare.execute(_NEWEST).fetchall()
@@ -218,7 +281,7 @@ def _bare_picture(bare: sqlite3.Connection, site: Site, at_us: int) -> None:
         np.array(told.fetchall())
 
 
-def _bare_window(bare: sqlite3.Connection, series_ids: list[int], at_us: int) -> None:
+def _bare_window(bare: _Bare, series_ids: list[int], at_us: int) -> None:
     since_us = at_us - 21 * DAY_US
     for series_id in series_ids:
         told = bare.execute(
@@ -234,33 +297,57 @@ def _bare_window(bare: sqlite3.Connection, series_ids: list[int], at_us: int) ->
         np.minimum.reduceat(values, np.linspace(0, len(values) - 1, _COLUMNS).astype(int))
 
 
-def _commit_ms(store: Store, series: list[Series], at_us: int, place: Path) -> tuple[float, float]:
-    """The usual durable commit of one station's five readings, and of five bare rows into a table
-    of their own in a file beside, ms, in turn."""
+@contextlib.contextmanager
+def _bare_commits(address: str) -> Iterator[Callable[[list[tuple[int, float]]], None]]:
+    """Commits rows into a table of their own: in a file beside, or on the same server."""
+    table = "CREATE TABLE bare_row (at INTEGER PRIMARY KEY, value FLOAT)"
+    if "://" in address:
+        server = _Psycopg(address, autocommit=False).connection
+        server.execute(table)
+        server.commit()
+
+        def commit_there(rows: list[tuple[int, float]]) -> None:
+            with server.cursor() as cursor:
+                cursor.executemany("INSERT INTO bare_row VALUES (%s, %s)", rows)
+            server.commit()
+
+        yield commit_there
+        server.close()
+        return
+    with contextlib.closing(sqlite3.connect(f"{address}.bare", isolation_level=None)) as file:
+        for pragma in ("journal_mode=WAL", "synchronous=FULL"):
+            file.execute(f"PRAGMA {pragma}")
+        file.execute(table)
+
+        def commit_here(rows: list[tuple[int, float]]) -> None:
+            file.execute("BEGIN IMMEDIATE")
+            file.executemany("INSERT INTO bare_row VALUES (?, ?)", rows)
+            file.execute("COMMIT")
+
+        yield commit_here
+
+
+def _commit_ms(store: Store, series: list[Series], at_us: int, address: str) -> tuple[float, float]:
+    """The usual durable commit of one station's five readings, and of five bare rows, ms, in
+    turn."""
     spent: list[float] = []
     bare_spent: list[float] = []
-    bare = sqlite3.connect(f"{place}.bare", isolation_level=None)
-    for pragma in ("journal_mode=WAL", "synchronous=FULL"):
-        bare.execute(f"PRAGMA {pragma}")
-    bare.execute("CREATE TABLE row (at INTEGER PRIMARY KEY, value FLOAT)")
-    for number in range(_COMMITS):
-        first = number % (len(series) // len(_FIELDS)) * len(_FIELDS)
-        readings = [
-            NewReading(one.id, at_us + number * SECOND_US, 20.0 + number / 10, Quality.GOOD)
-            for one in series[first : first + len(_FIELDS)]
-        ]
-        began = time.perf_counter()
-        with store.write() as connection:
-            append_readings(connection, readings)
-        spent.append((time.perf_counter() - began) * 1000)
-        began = time.perf_counter()
-        bare.execute("BEGIN IMMEDIATE")
-        rows = [(number * 5 + at, 20.0) for at in range(5)]
-        bare.executemany("INSERT INTO row VALUES (?, ?)", rows)
-        bare.execute("COMMIT")
-        bare_spent.append((time.perf_counter() - began) * 1000)
-    bare.close()
+    with _bare_commits(address) as commit:
+        for number in range(_COMMITS):
+            rows = [(number * 5 + at, 20.0) for at in range(5)]
+            spent.append(spent_ms(partial(_commit, store, series, at_us, number)))
+            bare_spent.append(spent_ms(partial(commit, rows)))
     return statistics.median(spent), statistics.median(bare_spent)
+
+
+def _commit(store: Store, series: list[Series], at_us: int, number: int) -> None:
+    first = number % (len(series) // len(_FIELDS)) * len(_FIELDS)
+    readings = [
+        NewReading(one.id, at_us + number * SECOND_US, 20.0 + number / 10, Quality.GOOD)
+        for one in series[first : first + len(_FIELDS)]
+    ]
+    with store.write() as connection:
+        append_readings(connection, readings)
 
 
 def _resident_mb() -> float:
@@ -271,4 +358,4 @@ def _resident_mb() -> float:
 
 
 if __name__ == "__main__":
-    sys.stdout.write(json.dumps(msgspec.to_builtins(_asked(Path(sys.argv[1])))) + "\n")
+    sys.stdout.write(json.dumps(msgspec.to_builtins(_asked(sys.argv[1]))) + "\n")

@@ -10,13 +10,18 @@ import tempfile
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import asdict, dataclass
+from functools import partial
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import msgspec
 import typer
 
 from benchmarks.history import bench_of, compare, keep, kept, row_now, speed_page
 from rook_tally.core.errors import RookTallyError, UsageError
+
+if TYPE_CHECKING:
+    from benchmarks.growth import Grown
 
 
 @dataclass(frozen=True, slots=True)
@@ -476,26 +481,41 @@ def _growth() -> list[Figure]:
     series and a moment of the past against the same rows bare."""
     from benchmarks.growth import SIZES, grown
 
-    figures: list[Figure] = []
     with tempfile.TemporaryDirectory() as folder:
-        smallest = grown(Path(folder), *SIZES[0])
-        month_mb: dict[int, float] = {}
-        for stations, days in SIZES:
-            told = grown(Path(folder), stations, days)
-            of_month = month_mb.setdefault(stations, told.memory_mb)
-            pairs = {
-                "file": (told.file_mb, told.file_mb, 1.0),
-                "open": (told.open_ms, smallest.open_ms, 2.0),
-                "commit": (told.commit_ms, told.bare_commit_ms, 5.0),
-                "picture": (told.picture_ms, told.bare_picture_ms, 2.0),
-                "window": (told.window_ms, told.bare_window_ms, 2.0),
-                "scrub": (told.scrub_ms, told.bare_scrub_ms, 2.0),
-                "memory": (told.memory_mb, of_month, 1.2),
-            }
-            figures += [
-                figure_of(f"growth.{stations}.{days}.{what}", ours=ours, limit=limit, bar=bar)
-                for what, (ours, limit, bar) in pairs.items()
-            ]
+        return _grown_figures("growth", SIZES, partial(grown, Path(folder)))
+
+
+def _growth_server() -> list[Figure]:
+    """The same of stores on a PostgreSQL (fsync off), against its driver alone."""
+    from benchmarks.faults.postgres import cluster
+    from benchmarks.growth import SERVER_SIZES, grown_on_server
+
+    with cluster() as server:
+        return _grown_figures("growth-server", SERVER_SIZES, partial(grown_on_server, server))
+
+
+def _grown_figures(
+    bench: str, sizes: Sequence[tuple[int, int]], grown: Callable[[int, int], Grown]
+) -> list[Figure]:
+    figures: list[Figure] = []
+    smallest = grown(*sizes[0])
+    month_mb: dict[int, float] = {}
+    for stations, days in sizes:
+        told = grown(stations, days)
+        of_month = month_mb.setdefault(stations, told.memory_mb)
+        pairs = {
+            "file": (told.file_mb, told.file_mb, 1.0),
+            "open": (told.open_ms, smallest.open_ms, 2.0),
+            "commit": (told.commit_ms, told.bare_commit_ms, 5.0),
+            "picture": (told.picture_ms, told.bare_picture_ms, 2.0),
+            "window": (told.window_ms, told.bare_window_ms, 2.0),
+            "scrub": (told.scrub_ms, told.bare_scrub_ms, 2.0),
+            "memory": (told.memory_mb, of_month, 1.2),
+        }
+        figures += [
+            figure_of(f"{bench}.{stations}.{days}.{what}", ours=ours, limit=limit, bar=bar)
+            for what, (ours, limit, bar) in pairs.items()
+        ]
     return figures
 
 
@@ -732,6 +752,7 @@ BENCHES: dict[str, Callable[[], list[Figure]]] = {
     "desk": _desk,
     "idle": _idle,
     "growth": _growth,
+    "growth-server": _growth_server,
     "server": _server,
     "many": _many,
     "formula": _formula,

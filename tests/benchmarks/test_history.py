@@ -130,3 +130,17 @@ def test_growth_is_a_table_that_names_its_first_wall() -> None:
     assert "| 10 | 30 | 3 | 3.0 (1.5) | 3.0 (1.5) |" in page
     assert "**665.0 (2.5)**" in page
     assert page.endswith("longer than 0.3 s: `picture` at 1,000 stations, 30 days.\n")
+
+
+def test_a_store_on_a_server_has_a_table_of_its_own() -> None:
+    questions = ("file", "open", "commit", "picture", "window", "scrub", "memory")
+    rows = [
+        row_now({**FIGURE, "name": f"{bench}.10.30.{what}", "bench": bench})
+        for bench in ("growth", "growth-server")
+        for what in questions
+    ]
+    page = speed_page(rows, {})
+    assert page.count("| 10 | 30 | 3 | 3.0 (1.5) |") == 2
+    here, _, there = page.partition("### On a server")
+    assert "## How it grows" in here
+    assert "PostgreSQL" in there
