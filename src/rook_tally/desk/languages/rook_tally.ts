@@ -6033,31 +6033,31 @@
     </message>
     <message>
       <location filename="desk/ledger/table.py" />
-      <source>A click on the unit shows another (U)</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/ledger/table.py" />
-      <source>Also</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/ledger/table.py" />
-      <source>Place</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/ledger/table.py" />
-      <source>heard</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/ledger/table.py" />
       <source>Ledger</source>
       <translation type="unfinished" />
     </message>
     <message>
-      <location filename="desk/ledger/table.py" />
+      <location filename="desk/ledger/table_heads.py" />
+      <source>A click on the unit shows another (U)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/table_heads.py" />
+      <source>Also</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/table_heads.py" />
+      <source>Place</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/table_heads.py" />
+      <source>heard</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/table_model.py" />
       <source>also</source>
       <translation type="unfinished" />
     </message>
