@@ -9,7 +9,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QDialog, QPushButton
 from pytestqt.qtbot import QtBot
@@ -389,6 +389,17 @@ def test_a_proposal_is_marked_without_the_bench_being_open(
     qtbot.waitUntil(lambda: bool(window.state.proposals), timeout=PATIENCE_MS)
     (proposed,) = window.state.proposals
     assert window.state.by_id[proposed].station.key == "shelf"
+
+
+def test_a_window_that_was_closed_looks_for_none(workshop: Store, open_desk: OpenDesk) -> None:
+    """Found: twenty seconds after the start its process was asked, which had ended with it."""
+    window = open_desk(clock=lambda: END_US)
+    look = ProposalLook(window)
+    client = window.another_client()
+    window.close()
+    assert not [one for one in look.findChildren(QTimer) if one.isActive()]
+    look._ask(client)
+    assert client.is_idle
 
 
 def test_a_search_says_how_far_it_is_and_goes_on_where_it_was_left(

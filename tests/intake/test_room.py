@@ -119,4 +119,4 @@ def _send(port: int) -> None:
 
 
 async def _until(is_so: Callable[[], bool]) -> None:
-    await asyncio.to_thread(wait_until, is_so)
+    await asyncio.to_thread(wait_until, is_so, within_s=4 * PATIENCE_S)

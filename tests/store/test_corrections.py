@@ -110,7 +110,8 @@ def test_every_grain_is_corrected_alike(
         mine = shown.value[at == column]
         assert envelope.low[column] == pytest.approx(mine.min(), abs=1e-4)
         assert envelope.high[column] == pytest.approx(mine.max(), abs=1e-4)
-        assert envelope.mean[column] == pytest.approx(mine.mean(), abs=0.02)
+        # Means of summaries are weighted by time: of a slope a little beside that of the readings.
+        assert envelope.mean[column] == pytest.approx(mine.mean(), abs=0.02 * max(1, abs(gain)))
 
 
 def test_duplicates_and_sealing_look_at_raw_readings(store: Store, series: Series) -> None:

@@ -28,6 +28,13 @@ class ProposalLook(QObject):
         self._again = QTimer(self, singleShot=True, interval=_FIRST_MS)
         self._again.timeout.connect(self.look)
         self._again.start()
+        self._has_ended = False
+        window.closing.connect(self._end)
+
+    def _end(self) -> None:
+        """With the window: what it asked of ends too."""
+        self._has_ended = True
+        self._again.stop()
 
     def look(self) -> None:
         """Begin now."""
@@ -35,6 +42,8 @@ class ProposalLook(QObject):
         self._ask(self._window.another_client())
 
     def _ask(self, client: StoreClient) -> None:
+        if self._has_ended:
+            return
         if self._window.client.is_apart and not client.is_apart:
             # Until its process is up this one would do the work, and the window would feel it.
             QTimer.singleShot(_UNTIL_UP_MS, self, lambda: self._ask(client))

@@ -118,7 +118,7 @@ class WorkerProcess:
     @property
     def is_ready(self) -> bool:
         """True if it has opened the store and waits for work."""
-        if not self._is_ready and self._pipe.poll():
+        if not self._is_ready and not self._pipe.closed and self._pipe.poll():
             try:
                 self._is_ready = self._pipe.recv()
             except EOFError:
