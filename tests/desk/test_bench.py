@@ -391,15 +391,19 @@ def test_a_proposal_is_marked_without_the_bench_being_open(
     assert window.state.by_id[proposed].station.key == "shelf"
 
 
-def test_a_window_that_was_closed_looks_for_none(workshop: Store, open_desk: OpenDesk) -> None:
+def test_a_window_that_was_closed_looks_for_none(
+    workshop: Store, open_desk: OpenDesk, monkeypatch: pytest.MonkeyPatch
+) -> None:
     """Found: twenty seconds after the start its process was asked, which had ended with it."""
     window = open_desk(clock=lambda: END_US)
     look = ProposalLook(window)
     client = window.another_client()
     window.close()
     assert not [one for one in look.findChildren(QTimer) if one.isActive()]
+    asked: list[object] = []
+    monkeypatch.setattr(client, "read", lambda *words: asked.append(words))
     look._ask(client)
-    assert client.is_idle
+    assert asked == []
 
 
 def test_a_search_says_how_far_it_is_and_goes_on_where_it_was_left(
