@@ -23,6 +23,7 @@ from rook_tally.desk.app.window import DeskWindow
 from rook_tally.desk.data.clock import held_clock
 from rook_tally.desk.data.limit_commands import SaveLimits
 from rook_tally.desk.data.limit_drag import LimitLine, lines_of, stepped, with_line_at
+from rook_tally.desk.data.store_feed import News, Picture
 from rook_tally.desk.parts.limit_grip import LimitChart
 from rook_tally.store.base import Store
 from rook_tally.store.site import limits_set_for, set_limits_of
@@ -109,6 +110,31 @@ def test_a_limit_is_dragged_on_the_strips_axis_and_undone(
     QTest.mouseRelease(plot, Qt.MouseButton.LeftButton, pos=QPoint(x, 5))
     qtbot.waitUntil(lambda: _set(store) == limits, timeout=PATIENCE_MS)
     qtbot.waitUntil(lambda: _drawn(window) == limits, timeout=PATIENCE_MS)
+    window.undo.undo()
+    qtbot.waitUntil(lambda: _set(store) == BEGAN, timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: _drawn(window) == BEGAN, timeout=PATIENCE_MS)
+
+
+def test_a_limit_that_was_undone_before_it_was_read_back_is_not_drawn_any_more(
+    window: DeskWindow, store: Store, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Found: the window read only what was in force again, and went on drawing the draft."""
+    window.open_in_strip([window.state.site.series[0]])
+    to_strip(qtbot, window)
+    (plot,) = window.strip.plots
+    x = plot.width() - 20
+    _drag(plot, x, _y(plot, plot.height(), 22.0), _y(plot, plot.height(), 21.0))
+    limits, _, _ = plot.limits_drawn
+    take = window.state.take
+
+    def take_what_is_not_of_the_draft(news: News) -> None:
+        if not (isinstance(news, Picture) and news.site.series[0].limits == limits):
+            take(news)
+
+    monkeypatch.setattr(window.state, "take", take_what_is_not_of_the_draft)
+    QTest.mouseRelease(plot, Qt.MouseButton.LeftButton, pos=QPoint(x, 5))
+    qtbot.waitUntil(lambda: _set(store) == limits, timeout=PATIENCE_MS)
+    assert _drawn(window) == limits
     window.undo.undo()
     qtbot.waitUntil(lambda: _set(store) == BEGAN, timeout=PATIENCE_MS)
     qtbot.waitUntil(lambda: _drawn(window) == BEGAN, timeout=PATIENCE_MS)

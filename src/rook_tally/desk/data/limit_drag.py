@@ -78,6 +78,7 @@ class LimitDrag:
         self._dropped: Limits | None = None
         self.on_answer: Callable[[], None] = lambda: None
         self.on_refused: Callable[[], None] = lambda: None
+        self.on_saved: Callable[[], None] = lambda: None
 
     def begin(self, series: Series) -> None:
         """A line of this series was taken hold of."""
@@ -112,7 +113,8 @@ class LimitDrag:
             return
         choice = usual_choice(self._answer)
         command = SaveLimits(choice.scope, choice.words, limits, choice.limits)
-        self._client.write(command, on_error=self._refuse)
+        saved = self.on_saved
+        self._client.write(command, lambda _answer: saved(), on_error=self._refuse)
 
     def _refuse(self, why: str) -> None:
         # What is drawn is not so: it goes before anything is said.

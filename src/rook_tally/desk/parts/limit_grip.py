@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Protocol
 
-from PySide6.QtCore import QRectF, Qt
+from PySide6.QtCore import QRectF, Qt, QTimer
 from PySide6.QtGui import QMouseEvent, QPainter
 from PySide6.QtWidgets import QWidget
 
@@ -16,6 +16,8 @@ from rook_tally.desk.parts.fonts_and_colours import BOLD, colour, face
 from rook_tally.store.site import Series
 
 _REACH = 5.0
+# By then what was saved has been read back, if it still stands.
+_READ_WITHIN_MS = 2_000
 
 
 class LimitChart(Protocol):
@@ -80,6 +82,20 @@ class LimitGrip:
             self._limits.draw_limits(self._began)
         self.draft = None
 
+    def _expire_soon(self) -> None:
+        """Once it is saved, what is read is what is in force, also where it was undone before
+        anybody read it: then that is what was drawn at the beginning."""
+        saved = self.draft
+
+        def expire() -> None:
+            if saved is None or self.draft is not saved or self.is_held or self._is_gone:
+                return
+            self.draft = None
+            if self._series is not None:
+                self._limits.draw_limits(self._series.limits)
+
+        QTimer.singleShot(_READ_WITHIN_MS, self._chart, expire)
+
     def kept(self, limits: Limits) -> Limits:
         """The limits to draw where these were read: the draft until it is in the store."""
         if self.draft is not None and not self.is_held and limits != self._began:
@@ -114,6 +130,7 @@ class LimitGrip:
         self._line, self._began = line, self._limits.limits_drawn[0]
         self._drag.on_answer = self._update
         self._drag.on_refused = self._forget
+        self._drag.on_saved = self._expire_soon
         self._drag.begin(self.series)
         return True
 
