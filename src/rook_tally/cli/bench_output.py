@@ -1,4 +1,4 @@
-"""What the bench's commands print alike: rows, notes, JSON, and how sure a figure is."""
+"""Prints rows, notes and JSON for the commands of the bench, and writes how sure a figure is."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ MOST_LINES = 20
 
 
 class LookedAt(msgspec.Struct, frozen=True):
-    """What a person said about when: so many days back, or from and to."""
+    """The stretch of time that a command was given: so many days back, or from and to."""
 
     days: float = 90.0
     from_: str | None = None
@@ -99,17 +99,17 @@ def plain_list(values: FloatArray) -> list[float | None]:
 
 
 def print_rows(rows: Iterable[tuple[str, str]]) -> None:
-    """Names and what is told of each, a line each."""
+    """Print each name with its text on a line of its own."""
     for name, told in rows:
         typer.echo(f"  {name:<26} {told}")
 
 
 def print_notes(notes: Iterable[str]) -> None:
-    """What has to be known with it, a line each."""
+    """Print each note on a line of its own."""
     for note in notes:
         typer.echo(f"note: {note}")
 
 
 def print_json(told: Told) -> None:
-    """All of it for other programs."""
+    """Print an answer as JSON."""
     typer.echo(msgspec.json.encode(told).decode())

@@ -1,4 +1,4 @@
-"""The usual day of a series and the air of a room, printed."""
+"""Prints the usual day of a series, and the air of a room."""
 
 from __future__ import annotations
 

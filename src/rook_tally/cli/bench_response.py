@@ -1,4 +1,4 @@
-"""What follows an event, and what goes with it, printed."""
+"""Prints how a series answers to events, and which other series move with it."""
 
 from __future__ import annotations
 
@@ -120,7 +120,7 @@ def _change(answer: ResponseAnswer) -> Told:
 
 
 def print_ranking(answer: RankingAnswer, *, as_json: bool) -> None:
-    """What goes with an event most, first."""
+    """Print the series that move with an event, the strongest first."""
     rows = [
         {
             "series": reference_of(one.series),

@@ -59,7 +59,7 @@ _LEAST_GAIN = 0.005
 def proposed_correction(
     told: SideBySide, *, accuracy: float, averaging: Averaging
 ) -> Proposal | Refusal:
-    """What would bring the second onto the first, or why the data cannot carry it.
+    """Propose the correction that brings the second series onto the first, or refuse with a reason.
 
     A gain is proposed only where its interval leaves out 1 and the readings range over several
     times the spread of the differences; steps in time only where the drift's interval leaves out 0

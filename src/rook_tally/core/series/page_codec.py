@@ -282,8 +282,10 @@ class _Several:
         return whole.view(f"<u{size}").ravel()
 
     def sums(self, steps: np.ndarray[Any, Any], begins: TimeArray) -> TimeArray:
-        """What steps come to, page by page from where each begins; its first step is none. Sums
-        that are too large for a while come right again: whole numbers wrap around."""
+        """Add up the steps of each page from its begin, which leaves the page's first step out.
+
+        A sum over several pages may overflow; int64 wraps around, and the subtraction undoes it.
+        """
         total = np.cumsum(steps, dtype=np.int64)
         total += self.of_each(begins - total[self.starts])
         return total

@@ -110,7 +110,7 @@ def begin_rollout(
 
 
 class RolloutStep(enum.Enum):
-    """What a person does with a rollout on its way."""
+    """A step that a person takes with a rollout under way."""
 
     NEXT = "next"
     PAUSE = "pause"
