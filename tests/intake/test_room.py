@@ -62,15 +62,17 @@ class _SlowReception:
     """Takes nothing in before it is let."""
 
     def __init__(self) -> None:
-        self.asked = self.taken = 0
+        self.asked = 0
+        # By what they say: a broker that lost sight of the door hands some out again.
+        self.taken: set[bytes] = set()
         self.let = asyncio.Event()
 
     async def take(self, message: Message) -> IntakeResult:
         self.asked += 1
         await self.let.wait()
-        self.taken += 1
+        self.taken.add(message.body)
         # A breath now and then, so that acknowledgements go out while more comes in.
-        if self.taken % 100 == 0:
+        if len(self.taken) % 100 == 0:
             await asyncio.sleep(0)
         return IntakeResult(kept=1)
 
@@ -95,7 +97,7 @@ def test_a_sender_faster_than_the_store_leaves_the_rest_at_the_broker(tmp_path: 
         await _until(lambda: reception.asked >= MOST_WAITING)
         assert reception.asked <= MOST_WAITING + 2
         reception.let.set()
-        await _until(lambda: reception.taken == _MESSAGES)
+        await _until(lambda: len(reception.taken) == _MESSAGES)
         await door.close()
 
     with mosquitto(port, tmp_path / "broker", more):

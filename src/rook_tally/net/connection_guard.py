@@ -14,11 +14,16 @@ SILENT_S = 60.0
 
 
 class ConnectionGuard:
-    """Looks over a server's connections every second; `note` is its middleware."""
+    """Looks over a server's connections every second; `note` is its middleware.
+
+    Connections that are not the server's are added, and say when they are at work.
+    """
 
     def __init__(self, most: int, *, silent_s: float = SILENT_S, look_s: float = _LOOK_S) -> None:
         self._most, self._silent_s, self._look_s = most, silent_s, look_s
         self._runner: web.AppRunner | None = None
+        # In the order in which they came.
+        self._others: dict[object, None] = {}
         self._at_work: set[object] = set()
         # Since when each has been idle.
         self._idle: dict[object, float] = {}
@@ -27,17 +32,34 @@ class ConnectionGuard:
         """Guard this runner's server."""
         self._runner = runner
 
+    def add(self, connection: object) -> None:
+        """Guard a connection that is not the runner's; it has its `transport`."""
+        self._others[connection] = None
+
+    def remove(self, connection: object) -> None:
+        """Guard it no longer."""
+        self._others.pop(connection, None)
+        self._at_work.discard(connection)
+
+    def begin(self, connection: object) -> None:
+        """A request is being answered: its own time limits hold."""
+        self._at_work.add(connection)
+        self._idle.pop(connection, None)
+
+    def end(self, connection: object) -> None:
+        """It is answered."""
+        self._at_work.discard(connection)
+
     @web.middleware
     async def note(
         self, request: web.Request, handler: Callable[[web.Request], Awaitable[web.StreamResponse]]
     ) -> web.StreamResponse:
-        """Know which connections are at work: their own time limits hold."""
-        self._at_work.add(request.protocol)
-        self._idle.pop(request.protocol, None)
+        """Know which connections are at work."""
+        self.begin(request.protocol)
         try:
             return await handler(request)
         finally:
-            self._at_work.discard(request.protocol)
+            self.end(request.protocol)
 
     async def run(self) -> None:
         """Guard until cancelled."""
@@ -55,7 +77,7 @@ class ConnectionGuard:
 
     def _connections(self) -> list[object]:
         server = None if self._runner is None else self._runner.server
-        return [] if server is None else list(server.connections)
+        return [*self._others, *([] if server is None else server.connections)]
 
     def _look(self, now_s: float) -> None:
         several = self._connections()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import http
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Any, TypeAlias
 
 import msgspec
@@ -14,8 +14,28 @@ from rook_tally.core.errors import StoreError
 
 PROBLEM_TYPE = "application/problem+json"
 _Handler: TypeAlias = Callable[[web.Request], Any]
+_NO_HEADERS: Mapping[str, str] = {}
+_KEY_WANTED = {"WWW-Authenticate": "Bearer"}
 
 _log = structlog.get_logger(__name__)
+
+
+class HttpAnswer(msgspec.Struct, frozen=True, gc=False):
+    """An answer, whoever writes it to the connection."""
+
+    status: int
+    body: bytes
+    content_type: str
+    headers: Mapping[str, str] = _NO_HEADERS
+
+    def response(self) -> web.Response:
+        """The same for aiohttp."""
+        return web.Response(
+            status=self.status,
+            body=self.body,
+            content_type=self.content_type,
+            headers=self.headers or None,
+        )
 
 
 class ProblemError(web.HTTPException):
@@ -24,9 +44,10 @@ class ProblemError(web.HTTPException):
     def __init__(self, status: int, title: str, detail: str, headers: dict[str, str]) -> None:
         self.status_code = status
         super().__init__()
-        self.told_headers = headers
         self.title = title
         self.detail = detail
+        told = problem_answer(status, title, detail)
+        self.answer = msgspec.structs.replace(told, headers={**told.headers, **headers})
 
 
 def problem(
@@ -36,27 +57,34 @@ def problem(
     return ProblemError(status, title, detail, headers or {})
 
 
-def problem_response(
+def problem_answer(
     status: int, title: str, detail: str, members: dict[str, Any] | None = None
-) -> web.Response:
+) -> HttpAnswer:
     """A problem as an answer, with further members."""
     body = {"type": "about:blank", "title": title, "status": status, "detail": detail}
-    headers = {"WWW-Authenticate": "Bearer"} if status == 401 else None
-    return web.Response(
-        status=status,
-        body=msgspec.json.encode(body | (members or {})),
-        content_type=PROBLEM_TYPE,
-        headers=headers,
+    return HttpAnswer(
+        status,
+        msgspec.json.encode(body | (members or {})),
+        PROBLEM_TYPE,
+        _KEY_WANTED if status == 401 else _NO_HEADERS,
     )
 
 
-def json_response(status: int, body: Any, headers: dict[str, str] | None = None) -> web.Response:
+def json_answer(status: int, body: Any) -> HttpAnswer:
     """Something as JSON."""
-    return web.Response(
-        status=status,
-        body=msgspec.json.encode(body),
-        content_type="application/json",
-        headers=headers,
+    return HttpAnswer(status, msgspec.json.encode(body), "application/json")
+
+
+def json_response(status: int, body: Any) -> web.Response:
+    """Something as JSON, for aiohttp."""
+    return json_answer(status, body).response()
+
+
+def store_failed(path: str, error: StoreError) -> HttpAnswer:
+    """The answer to what the store could not take; it is logged."""
+    _log.warning("store_failed", path=path, error=str(error))
+    return problem_answer(
+        503, "The store cannot take it now", f"{error.what}; nothing was kept, send it again"
     )
 
 
@@ -66,15 +94,11 @@ async def problems(request: web.Request, handler: _Handler) -> web.StreamRespons
     try:
         response: web.StreamResponse = await handler(request)
     except ProblemError as error:
-        told = problem_response(error.status_code, error.title, error.detail)
-        told.headers.update(error.told_headers)
-        return told
+        return error.answer.response()
     except web.HTTPException as error:
         detail = f"{request.method} {request.path} is not served here"
-        return problem_response(error.status, http.HTTPStatus(error.status).phrase, detail)
+        title = http.HTTPStatus(error.status).phrase
+        return problem_answer(error.status, title, detail).response()
     except StoreError as error:
-        _log.warning("store_failed", path=request.path, error=str(error))
-        return problem_response(
-            503, "The store cannot take it now", f"{error.what}; nothing was kept, send it again"
-        )
+        return store_failed(request.path, error).response()
     return response

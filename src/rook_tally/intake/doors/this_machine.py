@@ -12,17 +12,20 @@ from collections.abc import Mapping
 from rook_tally.core.hosts import host_named, is_loopback
 
 # What a proxy adds to what it passes on.
-_FORWARDED = ("Forwarded", "X-Forwarded-For", "X-Real-IP", "Via")
+_FORWARDED = ("forwarded", "x-forwarded-for", "x-real-ip", "via")
 
 
 def why_not_from_here(peer: str, headers: Mapping[str, str]) -> str:
-    """Why a request counts as one from elsewhere; empty for a program on this machine."""
+    """Why a request counts as one from elsewhere; empty for a program on this machine.
+
+    `headers` are found by their names in small letters.
+    """
     if not is_loopback(peer):
         return "it comes over the network"
     if any(name in headers for name in _FORWARDED):
         return "it came through a proxy"
-    if not is_loopback(host_named(headers.get("Host", ""))):
+    if not is_loopback(host_named(headers.get("host", ""))):
         return "its Host is not a name of this machine"
-    if "Origin" in headers or headers.get("Sec-Fetch-Site", "none") != "none":
+    if "origin" in headers or headers.get("sec-fetch-site", "none") != "none":
         return "a web page sent it"
     return ""
