@@ -39,6 +39,12 @@ class Clocks:
         ahead.append(sent_us - arrived_us)
         if len(ahead) < AGREEING:
             return None
+        if (
+            not self._told_us.get(station_id, 1)
+            and -_FAULT_US <= min(ahead) <= max(ahead) <= _FAULT_US
+        ):
+            # Nearly always: it is right, and has been told to be.
+            return None
         typical_us = round(statistics.median(ahead))
         is_steady = max(ahead) - min(ahead) <= _SPREAD_US
         fault_us = typical_us if is_steady and abs(typical_us) > _FAULT_US else 0

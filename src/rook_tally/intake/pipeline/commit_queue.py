@@ -2,9 +2,9 @@
 
 While one batch is being committed the next one gathers, so a quiet site commits each message at
 once and a busy one hundreds together. Senders that wait for their answers before they send again
-come together once they have been answered together: a batch waits a millisecond or two for as many
-as were under way. Where nobody waits for an answer, batches keep 25 ms apart: each costs the same
-whatever is in it.
+come together once they have been answered together: a batch waits for as many as were under way,
+for a few milliseconds at most. Where nobody waits for an answer, batches keep 25 ms apart: each
+costs the same whatever is in it.
 """
 
 from __future__ import annotations
@@ -26,7 +26,7 @@ from rook_tally.store.base import Store
 
 LARGEST_BATCH = 500
 _WAITING_ROOM = 20_000
-_TOGETHER_S = 0.0015
+_TOGETHER_S = 0.003
 PACE_S = 0.025
 _FEW = 32
 
@@ -59,6 +59,9 @@ class CommitQueue:
         # Senders that wait for an answer: now, and at most since the last batch.
         self._asking = self._most_asking = 0
         self._written_s = -PACE_S
+        # While a batch waits for others: how many more, and what says that they are there.
+        self._missing = 0
+        self._together = asyncio.Event()
         self.trouble = ""
         # One thread: the directory belongs to it, and SQLite has one writer anyway.
         self._thread = ThreadPoolExecutor(1, thread_name_prefix="commit")
@@ -78,6 +81,9 @@ class CommitQueue:
         self._most_asking = max(self._most_asking, self._asking)
         try:
             await self._waiting.put((message, future))
+            self._missing -= 1
+            if not self._missing:
+                self._together.set()
             return await future
         finally:
             self._asking -= asks
@@ -93,6 +99,14 @@ class CommitQueue:
         while len(batch) < LARGEST_BATCH and not self._waiting.empty():
             batch.append(self._waiting.get_nowait())
 
+    async def _wait_for(self, several: int) -> None:
+        """Wait until so many more are there, or for as long as is worth it."""
+        self._missing = several
+        self._together.clear()
+        late = asyncio.get_running_loop().call_later(_TOGETHER_S, self._together.set)
+        await self._together.wait()
+        late.cancel()
+
     async def _run(self) -> None:
         loop = asyncio.get_running_loop()
         under_way = 0
@@ -104,14 +118,15 @@ class CommitQueue:
                 await asyncio.sleep(max(0.0, self._written_s + PACE_S - loop.time()))
                 self._gather(batch)
             elif len(batch) < under_way:
-                await asyncio.sleep(_TOGETHER_S)
+                await self._wait_for(under_way - len(batch))
                 self._gather(batch)
             try:
                 await self._commit(batch)
             finally:
                 for _, future in batch:
-                    # After a fault of ours nobody may wait for ever.
-                    _settle(future, StoreError("the message could not be handled"))
+                    if not future.done():
+                        # After a fault of ours nobody may wait for ever.
+                        _settle(future, StoreError("the message could not be handled"))
                     self._waiting.task_done()
             self._written_s = loop.time()
             under_way = self._most_asking

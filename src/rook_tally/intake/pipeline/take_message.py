@@ -339,16 +339,23 @@ def _screened(
 
 def _in_words(content: Decoded) -> str:
     """The values of a message in words: the first ones, with the units it gave."""
-    items = content.first(_MOST_SHOWN)
-    told = [
-        f"{one.field} {one.value:.10g}"
-        if isinstance(one.value, float)
-        else f"{one.field} {one.value}"
-        for one in items
-    ]
-    for at, one in enumerate(items):
-        if one.unit:
-            told[at] += f" {one.unit}"
-    told.extend(f"{one.name}: {one.value}" for one in content.said[:_MOST_SHOWN])
+    if content.fields and content.units is None:
+        pairs = zip(content.fields[:_MOST_SHOWN], content.values, strict=False)
+        told = [
+            f"{name} {value:.10g}" if isinstance(value, float) else f"{name} {value}"
+            for name, value in pairs
+        ]
+    else:
+        told = [
+            f"{one.field} {one.value:.10g}"
+            if isinstance(one.value, float)
+            else f"{one.field} {one.value}"
+            for one in content.first(_MOST_SHOWN)
+        ]
+        for at, one in enumerate(content.first(_MOST_SHOWN)):
+            if one.unit:
+                told[at] += f" {one.unit}"
+    if content.said:
+        told.extend(f"{one.name}: {one.value}" for one in content.said[:_MOST_SHOWN])
     more = content.count - _MOST_SHOWN
     return ", ".join(told) + (f" and {more} more" if more > 0 else "")

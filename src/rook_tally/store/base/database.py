@@ -28,6 +28,53 @@ _WRITERS = 0x526F6F6B
 """PostgreSQL's advisory lock of whoever writes ("Rook")."""
 
 
+class _Writer:
+    """Transactions that write, of one store, one after the other.
+
+    To a file they all go by one connection, which is kept: it has the newest rows of every series
+    in its cache, and getting one from the pool costs as much as the statements of a small batch.
+    """
+
+    def __init__(self, engine: Engine) -> None:
+        self._engine = engine.execution_options(rook_write=True)
+        self._is_file = engine.dialect.name == "sqlite"
+        # SQLite's own way of waiting is to sleep, longer each time; threads of ours do better.
+        self._turn = threading.Lock()
+        self._kept: Connection | None = None
+        self._is_closed = False
+
+    @contextlib.contextmanager
+    def begin(self) -> Iterator[Connection]:
+        """A transaction, once it is our turn; the database's own errors."""
+        with self._turn:
+            if not self._is_file:
+                with self._engine.begin() as connection:
+                    yield connection
+                return
+            if self._kept is None:
+                self._kept = self._engine.connect()
+            try:
+                with self._kept.begin():
+                    yield self._kept
+            finally:
+                if self._is_closed:
+                    self._let_go()
+
+    def close(self) -> None:
+        """Close what is kept; of a transaction under way once it has ended."""
+        self._is_closed = True
+        if self._turn.acquire(blocking=False):
+            try:
+                self._let_go()
+            finally:
+                self._turn.release()
+
+    def _let_go(self) -> None:
+        kept, self._kept = self._kept, None
+        if kept is not None:
+            kept.close()
+
+
 class Store:
     """An open store. Its transactions are the only way to its tables.
 
@@ -57,7 +104,7 @@ class Store:
             else engine.url.render_as_string(hide_password=False)
         )
         self.id = ""
-        self._writing = threading.Lock()
+        self._writer = _Writer(engine)
         self._fence: Callable[[Connection], None] | None = None
 
     @property
@@ -102,12 +149,7 @@ class Store:
                 remedy="check that you may write to it and to its folder, and that its disk may "
                 "be written",
             )
-        # SQLite's own way of waiting is to sleep, longer each time; threads of ours do better.
-        with (
-            translated(self.url, self._driver_error),
-            self._writing,
-            self._engine.execution_options(rook_write=True).begin() as connection,
-        ):
+        with translated(self.url, self._driver_error), self._writer.begin() as connection:
             if connection.dialect.name == "postgresql":
                 # Who is frozen in the midst must not keep everybody else from writing.
                 connection.exec_driver_sql(
@@ -165,6 +207,7 @@ class Store:
 
     def close(self) -> None:
         """Close every connection. On SQLite the last one folds the write-ahead log in."""
+        self._writer.close()
         self._engine.dispose()
 
 

@@ -74,16 +74,16 @@ class _Tail:
     def hear(self, time_us: int, value: float, most: float, *, is_good: bool) -> None:
         """One more at its end."""
         self.last_us = time_us
-        self.moments[self.heard % len(self.moments)] = time_us
+        self.moments[self.heard % (SCREENED_TAIL + 1)] = time_us
         self.heard += 1
         self.still = self.still + 1 if value == self.value else 1
         self.lately.append(value)
-        if not self.low <= value <= self.high or self.high - self.low > most:
-            self.low, self.high = min(self.lately), max(self.lately)
-        is_calm = value != 0.0 and self.high - self.low <= most
-        self.calm = self.calm + 1 if is_calm and is_good else 0
-        is_plain = is_good and (value != 0.0 or self.may_be_zero)
-        if is_plain:
+        low, high = self.low, self.high
+        if not low <= value <= high or high - low > most:
+            self.low, self.high = low, high = min(self.lately), max(self.lately)
+        is_calm = is_good and value != 0.0 and high - low <= most
+        self.calm = self.calm + 1 if is_calm else 0
+        if is_good and (value != 0.0 or self.may_be_zero):
             self.run.append(value)
         else:
             self.run.clear()
@@ -180,28 +180,28 @@ class RecentReadings:
             `SCREENED_TAIL` before, or when they make certain of none before that it was a spike:
             the same as `judging` asks of rows.
         """
-        self._looked_at.pop(series.id, None)
+        if self._looked_at:
+            self._looked_at.pop(series.id, None)
         ordered = written if len(written) == 1 else sorted(written, key=_moment_of)
         tail = self._tails.get(series.id)
         if newest_before_us is None and ordered[-1].time_us < newest_us:
             if tail is not None and tail.reaches_back_to(ordered[-1].time_us):
                 del self._tails[series.id]
             return self._is_calm_where_late(series, ordered)
-        if not is_screened_later(series.quantity):
+        quantity = series.quantity
+        if not is_screened_later(quantity):
             return True
         if tail is None or newest_before_us is None or newest_before_us != tail.last_us:
             tail = self._tails[series.id] = _Tail()
-        most = SPIKE_ACCURACIES * series.quantity.accuracy
-        tail.most = most
-        tail.may_be_zero = series.quantity.zero_possible
+        tail.most = most = SPIKE_ACCURACIES * quantity.accuracy
+        tail.may_be_zero = quantity.zero_possible
         decides_nothing = True
         for one in ordered:
             tail.hear(one.time_us, one.value, most, is_good=one.quality is Quality.GOOD)
             # Counted from the first of the window, which has none before it to have jumped from.
-            is_calm = tail.calm > SCREENED_TAIL
-            decides_nothing = decides_nothing and (is_calm or tail.decides_nothing)
-        is_moving = tail.still < _STILL or not series.quantity.never_still
-        return is_moving and decides_nothing
+            if tail.calm <= SCREENED_TAIL and decides_nothing:
+                decides_nothing = tail.decides_nothing
+        return decides_nothing and (tail.still < _STILL or not quantity.never_still)
 
     def _is_calm_where_late(self, series: Series, ordered: Sequence[NewReading]) -> bool:
         """Hear of late rows: a station sends what it stored for hours, each in the same hole."""
