@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sqlite3
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import closing
 from pathlib import Path
 
@@ -37,6 +38,44 @@ def test_an_error_undoes_the_whole_transaction(store: Store) -> None:
         raise RuntimeError
     with store.read() as connection:
         assert connection.execute(sa.select(schema.site.c.name)).scalar() == ""
+
+
+def test_it_writes_on_after_an_error_and_after_it_was_closed(store: Store) -> None:
+    """One connection writes and is kept: no error of one transaction is the next one's."""
+    with pytest.raises(StoreError), store.write() as connection:
+        connection.exec_driver_sql("INSERT INTO nowhere VALUES (1)")
+    with store.write() as connection:
+        set_site(connection, name="Wharf", zone="UTC")
+    store.close()
+    with store.write() as connection:
+        set_site(connection, name="Quay", zone="UTC")
+    with store.read() as connection:
+        assert connection.execute(sa.select(schema.site.c.name)).scalar() == "Quay"
+
+
+def test_closed_in_the_midst_of_a_transaction_it_lets_the_file_go_with_it(
+    store: Store, store_path: Path
+) -> None:
+    with store.write() as connection:
+        set_site(connection, name="Wharf", zone="UTC")
+        store.close()
+    with store.read() as connection:
+        assert connection.execute(sa.select(schema.site.c.name)).scalar() == "Wharf"
+    store.close()
+    # The last connection to go takes the write-ahead log along.
+    assert not store_path.with_name(f"{store_path.name}-wal").exists()
+
+
+def test_many_threads_write_one_after_the_other(store: Store) -> None:
+    def write(number: int) -> None:
+        with store.write() as connection:
+            before = connection.execute(sa.select(schema.site.c.name)).scalar_one()
+            set_site(connection, name=f"{before}.", zone="UTC")
+
+    with ThreadPoolExecutor(8) as threads:
+        list(threads.map(write, range(40)))
+    with store.read() as connection:
+        assert connection.execute(sa.select(schema.site.c.name)).scalar() == "." * 40
 
 
 def test_a_newer_store_is_refused_and_left_alone(store: Store, store_path: Path) -> None:

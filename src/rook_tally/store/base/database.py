@@ -72,6 +72,8 @@ class _Writer:
     def _let_go(self) -> None:
         kept, self._kept = self._kept, None
         if kept is not None:
+            # Really closed, and not given back to a pool that may be gone.
+            kept.detach()
             kept.close()
 
 
