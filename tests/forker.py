@@ -45,6 +45,7 @@ _LOADED = (
     "rook_tally.cli.strays",
     "rook_tally.cli.watches",
     "rook_tally.cli.workings",
+    "rook_tally.cli.add_doors",
     "rook_tally.cli.doors",
     "rook_tally.collector.run",
     "rook_tally.intake.files.csv_table",

@@ -61,7 +61,7 @@ def add_serial(
     store: StoreOption = None,
 ) -> None:
     """Lines from a serial port: JSON, name=value, CSV with a header, or by a pattern."""
-    from rook_tally.cli.doors import add_serial_door
+    from rook_tally.cli.add_doors import add_serial_door
 
     add_serial_door(
         chosen_store(context, store),
@@ -92,7 +92,7 @@ def add_poll(
     store: StoreOption = None,
 ) -> None:
     """Ask a station's own address for its readings, again and again."""
-    from rook_tally.cli.doors import add_poll_door
+    from rook_tally.cli.add_doors import add_poll_door
 
     add_poll_door(
         chosen_store(context, store),
@@ -123,7 +123,7 @@ def add_folder(
     store: StoreOption = None,
 ) -> None:
     """Read CSV files as they appear in a folder; each is put into `taken` or `refused` there."""
-    from rook_tally.cli.doors import add_folder_door
+    from rook_tally.cli.add_doors import add_folder_door
 
     add_folder_door(
         chosen_store(context, store),
@@ -150,7 +150,7 @@ def add_probes(
     store: StoreOption = None,
 ) -> None:
     """This machine's own probes: industrial I/O, one-wire, hardware monitoring, power supplies."""
-    from rook_tally.cli.doors import add_probes_door
+    from rook_tally.cli.add_doors import add_probes_door
 
     add_probes_door(
         chosen_store(context, store), every_s=every, only=only or [], root=root, only_try=only_try
@@ -172,7 +172,7 @@ def add_modbus(
     store: StoreOption = None,
 ) -> None:
     """A Modbus device, over TCP or a serial line (RTU); its station's kind lists the registers."""
-    from rook_tally.cli.doors import add_modbus_door
+    from rook_tally.cli.add_doors import add_modbus_door
     from rook_tally.core.door_settings import ModbusSetting
     from rook_tally.core.errors import UsageError
 
@@ -196,7 +196,7 @@ def add_broker(
     store: StoreOption = None,
 ) -> None:
     """A further broker, somebody else's, beside the collector's own: rook/… and topics set up."""
-    from rook_tally.cli.doors import add_broker_door
+    from rook_tally.cli.add_doors import add_broker_door
     from rook_tally.core.door_settings import BrokerSetting
 
     files = (str(Path(one).resolve()) if one else "" for one in (ca, cert, key))
@@ -214,7 +214,7 @@ def add_coap(
     store: StoreOption = None,
 ) -> None:
     """Readings over CoAP: POST to coap://HOST/v1/readings; over the network by OSCORE."""
-    from rook_tally.cli.doors import add_coap_door
+    from rook_tally.cli.add_doors import add_coap_door
 
     add_coap_door(chosen_store(context, store), listen, only_try=only_try)
 
@@ -236,7 +236,7 @@ def add_topics(
     store: StoreOption = None,
 ) -> None:
     """Other people's topics, by a pattern with named parts."""
-    from rook_tally.cli.doors import add_topics_door
+    from rook_tally.cli.add_doors import add_topics_door
 
     add_topics_door(
         chosen_store(context, store),
@@ -256,7 +256,7 @@ def add_bluetooth(
     store: StoreOption = None,
 ) -> None:
     """Sensors in radio range: Environmental Sensing, and others as the kinds of the site say."""
-    from rook_tally.cli.doors import add_bluetooth_door
+    from rook_tally.cli.add_doors import add_bluetooth_door
 
     add_bluetooth_door(chosen_store(context, store), adapter, only_try=only_try)
 
