@@ -16,7 +16,7 @@ from rook_tally.intake.doors.port_names import PortHere
 from rook_tally.store.base import Store
 from rook_tally.store.base.changes import newest_seq
 from rook_tally.store.maintenance import open_store
-from rook_tally.store.site import add_station
+from rook_tally.store.site import ModbusSetting, SerialSetting, add_door, add_station, remove_door
 from rook_tally.store.site.in_reach import in_reach
 from tests.intake.test_probes import IIO, SHELF, tree
 from tests.processes import CollectorProcess, rook_tally, wait_until
@@ -53,6 +53,33 @@ def test_ports_and_probes_come_and_go(
     look(root)
     assert told()[0] == ()
     look(Path("/nowhere"))
+
+
+def test_a_port_is_in_reach_until_a_door_has_it(
+    store: Store, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """By whatever name: a door may have it by a link that stays."""
+    device, meter, by_id = (tmp_path / name for name in ("ttyUSB0", "ttyUSB1", "by-id"))
+    device.touch()
+    meter.touch()
+    by_id.symlink_to(device)
+    ports = [PortHere(str(device), "Board"), PortHere(str(meter), "Adapter")]
+    monkeypatch.setattr(looking, "ports_here", lambda: ports)
+    look = looking.ReachLook(store, root=tmp_path)
+
+    def told() -> list[str]:
+        look.look()
+        with store.read() as connection:
+            return [one.name for one in in_reach(connection)]
+
+    assert told() == [str(device), str(meter)]
+    with store.write() as connection:
+        number = add_door(connection, SerialSetting(str(by_id), 115_200, "kiln-1"))
+    assert told() == [str(meter)]
+    with store.write() as connection:
+        add_door(connection, ModbusSetting(str(meter), "meter-1"))
+        remove_door(connection, number)
+    assert told() == [str(device)]
 
 
 def test_an_adapter_is_in_reach_until_somebody_listens_by_it(store: Store, tmp_path: Path) -> None:

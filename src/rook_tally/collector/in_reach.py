@@ -4,8 +4,9 @@ Bluetooth adapters and what is heard by them, topics of others at the broker."""
 from __future__ import annotations
 
 import asyncio
+import os
 import time
-from collections.abc import Awaitable, Callable, Sequence
+from collections.abc import Awaitable, Callable, Collection, Sequence
 from pathlib import Path
 
 import structlog
@@ -20,7 +21,13 @@ from rook_tally.intake.doors.port_names import ports_here
 from rook_tally.intake.doors.sysfs import probes_in, read_probe
 from rook_tally.intake.doors.topics_heard import HeardTopic
 from rook_tally.store.base import Store
-from rook_tally.store.site import load_site
+from rook_tally.store.site import (
+    DoorSettings,
+    ModbusSetting,
+    SerialSetting,
+    door_settings,
+    load_site,
+)
 from rook_tally.store.site.in_reach import in_reach, put_in_reach
 
 _FIRST_S, _EVERY_S = 2.0, 10.0
@@ -74,9 +81,11 @@ class ReachLook:
 
     def look(self) -> None:
         """Look once. What probes say is not news: only that they are there."""
-        found = [*_ports(), *_probes(self._root), *self._by_radio(), *self._heard_topics]
         with self._store.read() as connection:
             known = in_reach(connection)
+            doors = [one.settings for one in door_settings(connection)]
+        ports = _ports({_serial_path(one) for one in doors})
+        found = [*ports, *_probes(self._root), *self._by_radio(), *self._heard_topics]
         is_new = [(one.sort, one.name) for one in known] != [(one.sort, one.name) for one in found]
         now_s = time.monotonic()
         says = [one for one in known if one.sort.changes] != [
@@ -110,8 +119,23 @@ def _strength(rssi: int) -> str:
     return f"{number_text(rssi)} dBm, {distance_in_words(rough_distance_m(rssi))}"
 
 
-def _ports() -> list[Reachable]:
-    return [Reachable(ReachSort.PORT, one.path, one.what) for one in ports_here() if one.what]
+def _ports(taken: Collection[str]) -> list[Reachable]:
+    """Ports that something is plugged into and that no door has yet."""
+    return [
+        Reachable(ReachSort.PORT, one.path, one.what)
+        for one in ports_here()
+        if one.what and os.path.realpath(one.path) not in taken
+    ]
+
+
+def _serial_path(settings: DoorSettings) -> str:
+    """The device of a door at a serial port, whatever link it was named by; empty for others."""
+    match settings:
+        case SerialSetting(path=path):
+            return os.path.realpath(path)
+        case ModbusSetting(address=address) if address.startswith("/"):
+            return os.path.realpath(address)
+    return ""
 
 
 def _adapters(root: Path) -> list[Reachable]:
