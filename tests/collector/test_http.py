@@ -12,6 +12,7 @@ import pytest
 from rook_tally.core.timestamps import time_us_from_text
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.site import newest_strays
+from tests.certificates import own_certificate
 from tests.processes import CollectorProcess, rook_tally, wait_until
 
 SENML = ("-H", "Content-Type: application/senml+json")
@@ -185,32 +186,7 @@ def test_csv_and_cbor_over_http(collector: CollectorProcess) -> None:
 
 @pytest.fixture
 def certificate(tmp_path: Path) -> tuple[Path, Path]:
-    chain, key = tmp_path / "chain.pem", tmp_path / "key.pem"
-    subprocess.run(
-        [
-            "openssl",
-            "req",
-            "-x509",
-            "-newkey",
-            "ec",
-            "-pkeyopt",
-            "ec_paramgen_curve:prime256v1",
-            "-nodes",
-            "-keyout",
-            key,
-            "-out",
-            chain,
-            "-days",
-            "2",
-            "-subj",
-            "/CN=localhost",
-            "-addext",
-            "subjectAltName=IP:127.0.0.1",
-        ],
-        check=True,
-        capture_output=True,
-    )
-    return chain, key
+    return own_certificate(tmp_path)
 
 
 def test_tls_with_a_certificate_of_ones_own(

@@ -7,6 +7,7 @@ import asyncio
 import contextlib
 import json
 import socket
+import ssl
 from collections.abc import AsyncIterator, Sequence
 from pathlib import Path
 
@@ -24,6 +25,7 @@ from rook_tally.net.connection_guard import ConnectionGuard
 from rook_tally.store.base import Store
 from rook_tally.store.maintenance import open_store
 from tests.builders import NOON_US
+from tests.certificates import own_certificate
 
 BODY = b'{"temperature": 21.5}'
 LAST = b"GET /v1/nothing HTTP/1.1\r\nHost: localhost\r\nConnection: close\r\n\r\n"
@@ -53,7 +55,7 @@ class Heard:
 
 @contextlib.asynccontextmanager
 async def served(
-    store: Store, *, short_way: bool = True, buffers: int = 0
+    store: Store, *, short_way: bool = True, buffers: int = 0, tls: ssl.SSLContext | None = None
 ) -> AsyncIterator[tuple[HttpDoor, Heard]]:
     """A door that is open; `short_way` False leaves every request to aiohttp."""
 
@@ -68,7 +70,7 @@ async def served(
         if not short_way:
             patch.setattr(plain_posts, "_read_head", lambda _: None)
         door = HttpDoor(
-            listening, reception=heard, store=store, clock=lambda: NOON_US, health=health
+            listening, reception=heard, store=store, clock=lambda: NOON_US, health=health, tls=tls
         )
         await door.open()
         try:
@@ -97,13 +99,15 @@ def post(
 
 @contextlib.asynccontextmanager
 async def connected(
-    door: HttpDoor, connection: socket.socket | None = None
+    door: HttpDoor, connection: socket.socket | None = None, tls: ssl.SSLContext | None = None
 ) -> AsyncIterator[tuple[asyncio.StreamReader, asyncio.StreamWriter]]:
     if connection is None:
         connection = socket.socket()
     connection.setblocking(False)
     await asyncio.get_running_loop().sock_connect(connection, ("127.0.0.1", door.endpoint.port))
-    reader, writer = await asyncio.open_connection(sock=connection)
+    reader, writer = await asyncio.open_connection(
+        sock=connection, ssl=tls, server_hostname=None if tls is None else "127.0.0.1"
+    )
     try:
         yield reader, writer
     finally:
@@ -338,9 +342,35 @@ async def test_who_ends_sending_is_answered_first(store: Store) -> None:
         assert (await read_answer(reader))[0] == 200
 
 
-async def begun(heard: Heard) -> None:
-    while not heard.messages:
+async def begun(heard: Heard, count: int = 1) -> None:
+    while len(heard.messages) < count:
         await asyncio.sleep(0.001)
+
+
+async def test_over_tls_it_is_the_same(
+    store: Store, tmp_path: Path, caplog: pytest.LogCaptureFixture
+) -> None:
+    chain, key = own_certificate(tmp_path)
+    ours = ssl.create_default_context(ssl.Purpose.CLIENT_AUTH)
+    ours.load_cert_chain(chain, key)
+    theirs = ssl.create_default_context(cafile=str(chain))
+    async with served(store, tls=ours) as (door, heard):
+        async with connected(door, tls=theirs) as (reader, writer):
+            writer.write(post() + b"GET /v1/nothing HTTP/1.1\r\nHost: localhost\r\n\r\n")
+            assert (await read_answer(reader))[0] == 200
+            # Handed over, with its TLS.
+            assert (await read_answer(reader))[0] == 404
+            writer.write(post())
+            assert (await read_answer(reader))[0] == 200
+        heard.may_answer.clear()
+        async with connected(door, tls=theirs) as (_, writer):
+            writer.write(post())
+            await begun(heard, 3)
+            writer.close()
+            await writer.wait_closed()
+        heard.may_answer.set()
+    assert len(heard.messages) == 3
+    assert caplog.records == []
 
 
 async def test_a_door_that_closes_answers_what_is_under_way(store: Store) -> None:

@@ -9,7 +9,6 @@ import hmac
 import os
 import ssl
 import stat
-import subprocess
 import wave
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
@@ -43,6 +42,7 @@ from rook_tally.notify.sound import Sound, Voice, write_sound
 from rook_tally.notify.webhook import Webhook
 from rook_tally.store.base import Store
 from rook_tally.store.site import RequestKind, open_requests
+from tests.certificates import own_certificate
 
 NOTICE = Notice(
     key="glaze-dust:7:1:rang:1:the web",
@@ -327,29 +327,7 @@ async def test_without_a_desktop_it_is_tried_again_later(
 @pytest.fixture
 def certificate(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> tuple[str, str]:
     """A certificate of 127.0.0.1 that this process trusts as it trusts those of the system."""
-    chain, key = tmp_path / "chain.pem", tmp_path / "key.pem"
-    subprocess.run(
-        [
-            "openssl",
-            "req",
-            "-x509",
-            "-newkey",
-            "rsa:2048",
-            "-nodes",
-            "-days",
-            "2",
-            "-subj",
-            "/CN=mail",
-            "-addext",
-            "subjectAltName=IP:127.0.0.1",
-            "-keyout",
-            str(key),
-            "-out",
-            str(chain),
-        ],
-        check=True,
-        capture_output=True,
-    )
+    chain, key = own_certificate(tmp_path)
     monkeypatch.setenv("SSL_CERT_FILE", str(chain))
     return str(chain), str(key)
 

@@ -129,7 +129,7 @@ class PlainPosts(asyncio.Protocol):
         self._peer = ""
         self._late: asyncio.TimerHandle | None = None
         self._task: asyncio.Task[None] | None = None
-        self._is_ending = self._is_full = False
+        self._is_ending = self._is_full = self._is_tls = False
 
     def connection_made(self, transport: asyncio.BaseTransport) -> None:
         """Somebody has connected."""
@@ -137,6 +137,7 @@ class PlainPosts(asyncio.Protocol):
         self.transport = transport
         name = transport.get_extra_info("peername")
         self._peer = str(name[0]) if name else ""
+        self._is_tls = transport.get_extra_info("sslcontext") is not None
         self._guard.add(self)
 
     def connection_lost(self, exc: Exception | None) -> None:
@@ -147,9 +148,9 @@ class PlainPosts(asyncio.Protocol):
         self._guard.remove(self)
 
     def eof_received(self) -> bool:
-        """Stay until what is under way is answered."""
+        """Stay until what is under way is answered; TLS has no half of a connection."""
         self._is_ending = True
-        return self._task is not None
+        return self._task is not None and not self._is_tls
 
     def pause_writing(self) -> None:
         """Its sender does not read our answers: begin nothing further."""
