@@ -125,8 +125,10 @@ def _report_clocks(connection: Connection, clocks: Clocks, batch: IntakeBatch) -
 def _tape_line(
     message: Message, station: str | None, answer: IntakeResult, decoded_words: str
 ) -> MessageLogEntry:
-    told = [one.why for one in (*answer.refused, *answer.strays, *answer.noted)]
-    why = "; ".join(dict.fromkeys([answer.why, *told] if answer.why else told))
+    why = answer.why
+    if answer.refused or answer.strays or answer.noted:
+        told = [one.why for one in (*answer.refused, *answer.strays, *answer.noted)]
+        why = "; ".join(dict.fromkeys([why, *told] if why else told))
     return MessageLogEntry(
         message.arrived_us,
         None if station is None else plain_text(station, LONGEST_NAME),

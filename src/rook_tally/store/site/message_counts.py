@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, fields
+from operator import attrgetter
 
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
@@ -34,6 +35,7 @@ class MessageCounts:
 
 
 _COUNTS = tuple(field.name for field in fields(MessageCounts))
+_counts_of = attrgetter(*_COUNTS)
 _ADD = (
     f"INSERT INTO tally (station_id, {', '.join(_COUNTS)}) "
     f"VALUES ({', '.join(['?'] * (len(_COUNTS) + 1))}) ON CONFLICT (station_id) DO UPDATE SET "
@@ -45,11 +47,7 @@ def add_tallies(connection: Connection, tallies: Mapping[int, MessageCounts]) ->
     """Add counts by station id in the running transaction."""
     if not tallies:
         return
-    executed_many(
-        connection,
-        _ADD,
-        [(at, *(getattr(one, name) for name in _COUNTS)) for at, one in tallies.items()],
-    )
+    executed_many(connection, _ADD, [(at, *_counts_of(one)) for at, one in tallies.items()])
 
 
 def tallies(connection: Connection) -> dict[int, MessageCounts]:
