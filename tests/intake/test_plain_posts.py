@@ -293,6 +293,23 @@ async def _cut_and_whole(store: Store, sent: list[bytes], cuts: list[int]) -> No
     await both_ways(store, sent, cuts)
 
 
+@settings(max_examples=60, deadline=None)
+@given(cut=st.integers(0, 120), poison=st.binary(min_size=1, max_size=200))
+def test_poison_in_a_head(own_store: Store, cut: int, poison: bytes) -> None:
+    asyncio.run(_poisoned(own_store, post()[:cut] + poison + LAST))
+
+
+async def _poisoned(store: Store, sent: bytes) -> None:
+    async with asyncio.timeout(60):
+        async with served(store, short_way=False) as (door, heard):
+            theirs, taken_in = await send(door, sent), heard.messages
+        async with served(store) as (door, heard):
+            ours = await send(door, sent)
+    # Where the poison ends a head, ours has answered what was whole.
+    assert ours[-len(theirs) :] == theirs
+    assert heard.messages[len(heard.messages) - len(taken_in) :] == taken_in
+
+
 async def test_what_comes_behind_the_last_is_not_taken_in(store: Store) -> None:
     async with served(store) as (door, heard):
         told = await send(door, post(headers={"Connection": "Close"}) + post())

@@ -37,17 +37,17 @@ class ConnectionGuard:
         self._others[connection] = None
 
     def remove(self, connection: object) -> None:
-        """Guard it no longer."""
+        """Forget a connection that was added."""
         self._others.pop(connection, None)
         self._at_work.discard(connection)
 
     def begin(self, connection: object) -> None:
-        """A request is being answered: its own time limits hold."""
+        """A request is being answered: the connection is not closed meanwhile."""
         self._at_work.add(connection)
         self._idle.pop(connection, None)
 
     def end(self, connection: object) -> None:
-        """It is answered."""
+        """The request is answered: the connection counts as idle again."""
         self._at_work.discard(connection)
 
     @web.middleware

@@ -1,5 +1,5 @@
-"""What becomes of `POST /v1/readings`, whoever read the request: who may send, the type, the
-answer."""
+"""Answers `POST /v1/readings`: checks who sends and in which type, hands the message in, and says
+what was kept. Both ways of reading a request call it."""
 
 from __future__ import annotations
 
@@ -42,7 +42,8 @@ _STATUS = {Problem.UNREADABLE: 400, Problem.EMPTY: 422, Problem.WRONG_KEY: 401}
 _log = structlog.get_logger(__name__)
 
 StationControls = Callable[[str], Mapping[str, tuple[str, float | None]]]
-"""What a station is to set, by its key: values by name, and for how long each holds, s."""
+"""Gives the controls that a station has to set, by the station's key: each control's value by its
+name, and for how many seconds the value holds; None for as long as nobody changes it."""
 
 
 class ReadingsRequest(msgspec.Struct, frozen=True, gc=False):

@@ -43,7 +43,7 @@ _log = structlog.get_logger(__name__)
 
 
 class _Head:
-    """What llhttp tells of a request's head."""
+    """Collects the head of a request as llhttp calls back, and decides whether it is plain."""
 
     __slots__ = ("headers", "is_plain", "length", "parser", "station")
 

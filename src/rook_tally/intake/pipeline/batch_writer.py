@@ -33,12 +33,6 @@ from rook_tally.store.site import (
 from rook_tally.store.site.message_log import SHOWN_BYTES
 
 _PRUNE_AT_BYTES = 16_000_000
-_ANOTHER_STANDS = (
-    "a later value of this message has the same moment and stands; give each a time of its own"
-)
-_MOST_SHOWN = 12
-# Nothing in these could be missed, so they are not kept as strays.
-_EMPTY_BODIES = frozenset({b"", b"[]", b"{}", b"[{}]"})
 
 
 def receive(

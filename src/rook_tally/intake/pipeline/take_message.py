@@ -346,13 +346,14 @@ def _in_words(content: Decoded) -> str:
             for name, value in pairs
         ]
     else:
+        items = content.first(_MOST_SHOWN)
         told = [
             f"{one.field} {one.value:.10g}"
             if isinstance(one.value, float)
             else f"{one.field} {one.value}"
-            for one in content.first(_MOST_SHOWN)
+            for one in items
         ]
-        for at, one in enumerate(content.first(_MOST_SHOWN)):
+        for at, one in enumerate(items):
             if one.unit:
                 told[at] += f" {one.unit}"
     if content.said:
