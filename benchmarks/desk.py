@@ -24,7 +24,8 @@ from rook_tally.core.malloc_tuning import FOR_A_WINDOW_MB, keep_freed_memory
 from rook_tally.core.series.page_codec import decode_groups
 from rook_tally.core.timestamps import DAY_US, HOUR_US
 from rook_tally.store.maintenance import open_store
-from rook_tally.store.readings.snapshot_at import PAGES_OF_A_MOMENT
+from rook_tally.store.readings.fortnights import fortnight_of
+from rook_tally.store.readings.snapshot_at import DAYS_OF_MOMENT, FORTNIGHTS_OF_MOMENT
 
 if TYPE_CHECKING:
     from PySide6.QtWidgets import QWidget
@@ -198,12 +199,17 @@ def read_and_decode(bare: Any, at_us: int) -> None:
     for it costs."""
     day_us = at_us // DAY_US * DAY_US
     payloads = []
-    days = (day_us, day_us, day_us - DAY_US, day_us)
-    for _, _, buckets, payload in bare.execute(PAGES_OF_A_MOMENT, days):
-        if payload is None:
-            zlib.decompress(buckets)
-        else:
-            payloads.append(payload)
+    before_us = day_us - DAY_US
+    fortnights = (fortnight_of(before_us), fortnight_of(day_us))
+    for statement, values in (
+        (DAYS_OF_MOMENT, (day_us, day_us, before_us, day_us)),
+        (FORTNIGHTS_OF_MOMENT, fortnights),
+    ):
+        for _, _, buckets, payload in bare.execute(statement, values):
+            if payload is None:
+                zlib.decompress(buckets)
+            else:
+                payloads.append(payload)
     decode_groups([payloads] if payloads else [])
 
 

@@ -39,6 +39,7 @@ from rook_tally.store.readings import (
     history_of,
     moment_of,
 )
+from rook_tally.store.readings.summaries import FORTNIGHT_US
 from rook_tally.store.site import Series, Site, add_station, load_site
 from rook_tally.store.site.configuration import insert_series
 
@@ -151,7 +152,7 @@ def _fill(place: Path | str, stations: int, days: int) -> None:
 
 def _copy_pages(connection: sa.Connection, series_id: int) -> None:
     """The same pages under every other series: reading them costs the same."""
-    for table in (schema.page, schema.page_hours, schema.page_data):
+    for table in (schema.page, schema.page_hours, schema.page_data, schema.page_fortnight):
         rest = [column for column in table.c if column.name != "series_id"]
         copied = (
             sa.select(schema.series.c.id, *rest)
@@ -285,8 +286,9 @@ def _bare_window(bare: _Bare, series_ids: list[int], at_us: int) -> None:
     since_us = at_us - 21 * DAY_US
     for series_id in series_ids:
         told = bare.execute(
+            "SELECT payload FROM page_fortnight WHERE series_id = ? AND start_us > ? UNION ALL "
             "SELECT payload FROM page_data WHERE series_id = ? AND start_us > ?",
-            (series_id, since_us),
+            (series_id, since_us - FORTNIGHT_US, series_id, since_us),
         )
         payloads = [row[0] for row in told]
         values = decode_groups([payloads])[0].value if payloads else np.zeros(_COLUMNS)

@@ -14,7 +14,7 @@ from benchmarks.archive import BEGIN_US, YEAR_DAYS, fill_years, spent_ms, store_
 from rook_tally.core.series import page_codec
 from rook_tally.core.timestamps import DAY_US, HOUR_US, MINUTE_US
 from rook_tally.store.readings import envelopes
-from rook_tally.store.readings.summaries import DAY_ROW
+from rook_tally.store.readings.summaries import DAY_ROW, FORTNIGHT_US
 
 _SERIES, _COLUMNS, _YEARS, _ROUNDS = 8, 1_200, 5, 12
 WINDOWS = {
@@ -67,10 +67,12 @@ def _bare_reader(
     column_us = (end_us - start_us) // _COLUMNS
 
     def rows(statement: str, series_id: int) -> list[bytes]:
-        # Pages that begin before the window reach into it.
-        span = (series_id, start_us // DAY_US * DAY_US, end_us)
+        # Pages and fortnights that begin before the window reach into it.
+        length_us = FORTNIGHT_US if "page_fortnight" in statement else DAY_US
+        span = (series_id, start_us // length_us * length_us, end_us)
         return [row[0] for row in bare.execute(statement, span)]
 
+    table = "page_fortnight" if cadence_s > _PACKED_AT_S else "page_data"
     where = "WHERE series_id = ? AND start_us >= ? AND start_us < ? ORDER BY start_us"
 
     def totals(series_id: int) -> int:
@@ -90,7 +92,7 @@ def _bare_reader(
         return sum(len(zlib.decompress(one)) for one in several) // 24
 
     def payloads(series_id: int) -> int:
-        several = rows(f"SELECT payload FROM page_data {where}", series_id)
+        several = rows(f"SELECT payload FROM {table} {where}", series_id)
         pages = map(page_codec._taken_apart, several)
         return sum(page.count for page in pages)
 

@@ -28,7 +28,7 @@ from rook_tally.intake.pipeline.resolve import IntakeSession
 from rook_tally.store.base import Store, add_due, stretches_to_work_out
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.readings import latest_rows, overrule, read_range, seal_all
-from rook_tally.store.readings.pages import sealed_days
+from rook_tally.store.readings.page_reading import sealed_days
 from rook_tally.store.site import Series, Site, add_correction, add_station, load_site, show_in_unit
 from rook_tally.store.workings import (
     bind_workings,

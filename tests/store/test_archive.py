@@ -25,6 +25,7 @@ from rook_tally.core.series.readings import Quality, Readings, readings_from
 from rook_tally.core.series.screening import screened
 from rook_tally.core.timestamps import DAY_US, time_us_from_text
 from rook_tally.store.base import Store, schema
+from rook_tally.store.base.raw_sql import fetched
 from rook_tally.store.readings import (
     NewReading,
     append_history,
@@ -45,6 +46,8 @@ from rook_tally.store.readings import (
     stretches_due,
     withdraw_overruling,
 )
+from rook_tally.store.readings.fortnights import fortnight_of
+from rook_tally.store.readings.removal import remove_stretch
 from rook_tally.store.site import (
     Series,
     add_correction,
@@ -58,9 +61,11 @@ from tests.examples import examples
 MIDNIGHT_US = time_us_from_text("2026-11-20T00:00:00Z")
 LATER_US = MIDNIGHT_US + 30 * DAY_US
 
+# The last two days of one fortnight of pages, and the first two of the next.
+days_of_two_fortnights = st.integers(11, 14)
 moments = st.builds(
     lambda day, minute: MIDNIGHT_US + day * DAY_US + minute * MINUTE_US,
-    st.integers(0, 3),
+    days_of_two_fortnights,
     st.sampled_from([0, 1, 2, 5, 700, 701, 1438, 1439]),
 )
 readings = st.tuples(
@@ -84,6 +89,7 @@ class Archive(RuleBasedStateMachine):
         self.truth: dict[int, tuple[float, int]] = {}
         self.corrections: dict[int, Correction] = {}
         self.overruled: tuple[int, int, int] | None = None
+        self.dense: list[int] = []
 
     @rule(batch=st.lists(readings, min_size=1, max_size=6))
     def append(self, batch: list[tuple[int, float, int]]) -> None:
@@ -159,7 +165,30 @@ class Archive(RuleBasedStateMachine):
         correction = self.corrections[max(since)]
         return correction.gain * value + correction.offset
 
-    @rule(day=st.integers(0, 3))
+    @precondition(lambda self: not self.dense)
+    @rule(day=days_of_two_fortnights)
+    def append_more_in_an_hour_than_a_fortnight_takes(self, day: int) -> None:
+        first_us = MIDNIGHT_US + day * DAY_US + 900 * MINUTE_US
+        self.dense = [first_us + at * 2_500_000 for at in range(1_200)]
+        with self.store.write() as connection:
+            append_readings(
+                connection,
+                [NewReading(self.series.id, at, 1.25, Quality.GOOD) for at in self.dense],
+            )
+        self.truth |= dict.fromkeys(self.dense, (1.25, 0))
+
+    @precondition(lambda self: self.dense)
+    @rule()
+    def take_them_away_again(self) -> None:
+        value = [self.truth[at][0] for at in self.dense]
+        with self.store.write() as connection:
+            gone = remove_stretch(connection, self.series, readings_from(self.dense, value))
+        assert gone == len(self.dense)
+        for at in self.dense:
+            del self.truth[at]
+        self.dense = []
+
+    @rule(day=days_of_two_fortnights)
     def seal_a_day(self, day: int) -> None:
         assert seal(self.store, self.series, MIDNIGHT_US + day * DAY_US)
 
@@ -232,6 +261,22 @@ class Archive(RuleBasedStateMachine):
         if moments_kept:
             assert newest[self.series.id].value == told[-1]
             assert span == (moments_kept[0], moments_kept[-1])
+
+    @invariant()
+    def a_fortnight_is_whole(self) -> None:
+        """Its days' readings stand together, or each in a row of its own."""
+        with self.store.read() as connection:
+            counts: dict[int, int] = dict(fetched(connection, "SELECT start_us, count FROM page"))
+            apart = {day for (day,) in fetched(connection, "SELECT start_us FROM page_data")}
+            fortnights = {
+                fortnight
+                for (fortnight,) in fetched(connection, "SELECT start_us FROM page_fortnight")
+            }
+        assert fortnights == {fortnight_of(day) for day in counts if day not in apart}
+        assert not fortnights & {fortnight_of(day) for day in apart}
+        assert not fortnights & {
+            fortnight_of(day) for day, count in counts.items() if count >= 1_000
+        }
 
     @invariant()
     def nothing_is_damaged(self) -> None:

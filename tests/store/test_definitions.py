@@ -35,7 +35,7 @@ from rook_tally.store.readings import (
     read_range,
     seal_all,
 )
-from rook_tally.store.readings.pages import sealed_days
+from rook_tally.store.readings.page_reading import sealed_days
 from rook_tally.store.site import Series, add_correction, load_site, withdraw_correction
 from rook_tally.store.site.configuration import settle_site
 from rook_tally.store.workings import (

@@ -27,11 +27,12 @@ from rook_tally.store.readings import (
     read_raw_range,
 )
 from rook_tally.store.readings.older_pages import are_brought_over, note_brought_over
-from rook_tally.store.readings.pages import checksum_of, page_rows, whole_pages, write_pages
+from rook_tally.store.readings.pages import page_rows
 from rook_tally.store.readings.quality_overrides import overrule
 from rook_tally.store.site import Series, load_site
 from tests.builders import MINUTE_US, NOON_US, begin_series
 from tests.core.series.test_page_format_1 import OLD
+from tests.store.pages_apart import all_pages, write_apart
 
 MIDNIGHT_US = NOON_US // DAY_US * DAY_US
 DAYS = 3
@@ -45,17 +46,13 @@ def seal(store: Store, series: Series, readings: Readings) -> None:
 
 def pages_of(store: Store) -> list[dict[str, Any]]:
     with store.read() as connection:
-        found = connection.execute(whole_pages().order_by(schema.page.c.start_us)).all()
-    return [dict(row._mapping) for row in found]
+        return all_pages(connection)
 
 
 def make_older(store: Store, **values: Any) -> None:
     """Give every page what an older program would have given it."""
-    rows = [row | values for row in pages_of(store)]
-    for row in rows:
-        row["checksum"] = checksum_of(row)
     with store.write() as connection:
-        write_pages(connection, rows)
+        write_apart(connection, all_pages(connection), **values)
 
 
 def listed(store: Store) -> list[Stretch]:
@@ -108,11 +105,14 @@ def test_a_day_of_minutes_has_its_hours(store: Store, series: Series) -> None:
 def test_pages_without_hours_are_given_them(store: Store, series: Series) -> None:
     before = pages_of(store)
     make_older(store, packed_hours=None)
-    days = [Stretch(series.id, MIDNIGHT_US + day * DAY_US) for day in range(DAYS)]
-    assert listed(store) == days
+    # Of each fortnight its last day.
+    fortnights = [Stretch(series.id, MIDNIGHT_US + (DAYS - 1) * DAY_US)]
+    assert listed(store) == fortnights
     with store.read() as connection:
-        assert pages_to_bring_over(connection, days[0], 1) == [days[1]]
-    assert all(bring_over(store, series, day.start_us) for day in days)
+        first = Stretch(series.id, MIDNIGHT_US)
+        assert pages_to_bring_over(connection, first, 1) == fortnights
+        assert pages_to_bring_over(connection, fortnights[0], 1) == []
+    assert all(bring_over(store, series, one.start_us) for one in fortnights)
     assert pages_of(store) == before
     assert listed(store) == []
 

@@ -169,7 +169,7 @@ async def test_a_late_reading_into_a_damaged_page_becomes_a_stray_once(store: St
     append(store, series, *((NOON_US - 10 * DAY_US + at * 60_000_000, 20.0) for at in range(50)))
     seal_all(store, {series.id: series}, now_us=NOON_US)
     with store.write() as connection:
-        connection.execute(sa.update(schema.page_data).values(payload=b"rotten"))
+        connection.execute(sa.update(schema.page_fortnight).values(payload=b"rotten"))
     time_s = (NOON_US - 10 * DAY_US) // 1_000_000 + 7
     late = Message(
         "mqtt",

@@ -30,12 +30,14 @@ from rook_tally.store.base.machine_zone import machine_zone
 from rook_tally.store.maintenance import open_store
 from rook_tally.store.maintenance.upgrade import migrations
 from rook_tally.store.readings import damaged_pages, read_range
-from rook_tally.store.readings.pages import checksum_of, page_rows, whole_pages, write_pages
+from rook_tally.store.readings.page_writing import write_pages
+from rook_tally.store.readings.pages import checksum_of, page_rows
 from rook_tally.store.readings.summaries import DAY_ROW
 from rook_tally.store.site import load_site, tallies
 from tests import started
 from tests.builders import MINUTE_US, NOON_US, begin_series
 from tests.processes import PATIENCE_S
+from tests.store.pages_apart import all_pages
 
 MIDNIGHT_US = NOON_US // DAY_US * DAY_US
 LATER_US = MIDNIGHT_US + 1000 * DAY_US
@@ -140,6 +142,7 @@ def test_summaries_of_format_12_become_what_readings_of_the_quantity_say(
         wanted = page_rows(series, readings, *days)
         for statement in (
             *(f"DROP TABLE firmware_{one}" for one in ("piece", "image", "rollout", "update")),
+            "DROP TABLE page_fortnight",
             "ALTER TABLE page_data DROP COLUMN packed_hours",
             "DROP TABLE gateway_key",
             "DROP TABLE report",
@@ -181,12 +184,12 @@ def test_summaries_of_format_12_become_what_readings_of_the_quantity_say(
     with again.read() as connection:
         assert damaged_pages(connection) == []
         assert load_site(connection).zone == machine_zone()
-        found = connection.execute(whole_pages().order_by(schema.page.c.start_us)).all()
+        found = all_pages(connection)
     for row, right in zip(found, wanted, strict=True):
-        blobs = row.totals, right["totals"]
+        blobs = row["totals"], right["totals"]
         told, said = (np.frombuffer(one, DAY_ROW).tolist()[0] for one in blobs)
         assert told == pytest.approx(said)
-        assert (row.hours, row.buckets) == (right["hours"], right["buckets"])
+        assert (row["hours"], row["buckets"]) == (right["hours"], right["buckets"])
     again.close()
 
 

@@ -12,7 +12,7 @@ from collections.abc import Callable
 import structlog
 
 from rook_tally.collector.leases import look_while_held
-from rook_tally.core.errors import StoreError
+from rook_tally.core.errors import DamagedPageError, StoreError
 from rook_tally.store.alarms.clock_trust import may_remove
 from rook_tally.store.base import Store
 from rook_tally.store.maintenance.purging import purge_removed
@@ -35,7 +35,7 @@ _FOLD_EVERY_S = 1.0
 _BOUND_EVERY_S = 30.0
 # Between two pages the doors have the store to themselves.
 _BREATH_S = 0.05
-_PAGES_A_LOOK, _SERIES_A_LOOK = 50, 200
+_FORTNIGHTS_A_LOOK, _SERIES_A_LOOK = 50, 200
 
 _log = structlog.get_logger(__name__)
 
@@ -102,9 +102,7 @@ async def _tidy(store: Store, clock: Callable[[], int]) -> None:
         sealed = 0
         for stretch in due:
             if stretch.series_id in series:
-                sealed += await asyncio.to_thread(
-                    seal, store, series[stretch.series_id], stretch.start_us
-                )
+                sealed += await asyncio.to_thread(_seal, store, series, stretch)
                 await asyncio.sleep(_BREATH_S)
         _log.info("sealed", pages=sealed)
         if not sealed:
@@ -115,9 +113,18 @@ async def _tidy(store: Store, clock: Callable[[], int]) -> None:
         _log.info("purged", station=key)
 
 
+def _seal(store: Store, series: dict[int, Series], stretch: Stretch) -> bool:
+    try:
+        return seal(store, series[stretch.series_id], stretch.start_us)
+    except DamagedPageError as error:
+        # Its rows stay where they are; every other series is sealed.
+        _log.warning("not_sealed", series=stretch.series_id, error=str(error))
+        return False
+
+
 class _OlderPages:
-    """Brings the pages of older formats over, some at every look and series after series; once
-    through, it is done for as long as the store is of this format."""
+    """Brings the pages of older formats over, some fortnights at every look and series after
+    series; once through, it is done for as long as the store is of this format."""
 
     def __init__(self) -> None:
         # What is left of each series: behind which page. None before the first look.
@@ -136,7 +143,7 @@ class _OlderPages:
                 await asyncio.to_thread(_end, store)
                 self._is_through = True
                 if self._brought_over:
-                    _log.info("pages_brought_over", pages=self._brought_over)
+                    _log.info("pages_brought_over", fortnights=self._brought_over)
                 return
             pages = await asyncio.to_thread(_next_older_pages, store, self._left[0])
             if pages:
@@ -165,7 +172,7 @@ def _beginnings(store: Store) -> deque[Stretch]:
 
 def _next_older_pages(store: Store, after: Stretch) -> list[Stretch]:
     with store.read() as connection:
-        return pages_to_bring_over(connection, after, _PAGES_A_LOOK)
+        return pages_to_bring_over(connection, after, _FORTNIGHTS_A_LOOK)
 
 
 def _end(store: Store) -> None:

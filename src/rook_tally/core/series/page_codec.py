@@ -13,7 +13,7 @@ from __future__ import annotations
 import itertools
 import struct
 import zlib
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from functools import lru_cache
 from typing import Any, NamedTuple
 
@@ -31,7 +31,7 @@ _MOST_DIGITS = 6
 _ZLIB_LEVEL, _RAW_DEFLATE = 6, -15
 _SAMPLE = 64
 # What a plane has to lose for its inflating to be worth its time.
-_WORTH, _TRIED = 0.97, 1024
+_WORTH, _TRIED = 0.97, 4096
 _RAW, _DEFLATED = 0, 1
 _LENGTH = struct.Struct("<I")
 _HEADER = struct.Struct("<4sHBBIqqq")
@@ -250,6 +250,10 @@ def _decode_together(payloads: Sequence[bytes]) -> Readings:
         raise DamagedPageError(f"the page is damaged: {error}") from error
 
 
+# From so many readings a page on its few calls cost less.
+_LONG = 500
+
+
 class _Several:
     """Pages that are built alike, of any lengths, as columns of all their readings."""
 
@@ -258,10 +262,44 @@ class _Several:
         self.counts = np.array([page.count for page in pages], dtype=np.int64)
         self.starts = np.cumsum(self.counts) - self.counts
         self._next = itertools.count()
+        # A few calls a page, or a number of each page written down for each of its readings.
+        self._page_by_page = int(self.counts.sum()) >= _LONG * len(pages)
+
+    def parts(self) -> Iterator[slice]:
+        """Where the readings of each page stand."""
+        for begin, count in zip(self.starts.tolist(), self.counts.tolist(), strict=True):
+            yield slice(begin, begin + count)
 
     def of_each(self, numbers: np.ndarray[Any, Any]) -> np.ndarray[Any, Any]:
-        """A number of each page, for each of its readings."""
-        return numbers if len(self.pages) == 1 else np.repeat(numbers, self.counts)
+        """A number of each page, for each of its readings; one for all where it is the same."""
+        if len(self.pages) == 1 or (numbers == numbers[0]).all():
+            return numbers[:1]
+        return np.repeat(numbers, self.counts)
+
+    def grid(self, skips: TimeArray | None, steps: TimeArray, begins: TimeArray) -> TimeArray:
+        """The moments of each page's grid: its places times its step, from its begin on."""
+        if self._page_by_page and skips is None:
+            time_us = np.empty(int(self.counts.sum()), dtype=np.int64)
+            for part, step in zip(self.parts(), steps.tolist(), strict=True):
+                places = np.arange(part.stop - part.start, dtype=np.int64)
+                np.multiply(places, step, out=time_us[part])
+        else:
+            time_us = np.arange(int(self.counts.sum()), dtype=np.int64)
+            time_us -= self.of_each(self.starts)
+            if skips is not None:
+                time_us += self.sums(skips, np.zeros(len(self.pages), dtype=np.int64))
+            time_us *= self.of_each(steps)
+        time_us >>= _FRACTION_BITS
+        return self.moved(time_us, begins)
+
+    def moved(self, column: TimeArray, by: TimeArray) -> TimeArray:
+        """A column, each page's part moved by a number, in place."""
+        if self._page_by_page:
+            for part, one in zip(self.parts(), by.tolist(), strict=True):
+                column[part] += one
+        else:
+            column += self.of_each(by)
+        return column
 
     def column(self, *, behind_nothing: bool = False) -> np.ndarray[Any, Any]:
         """The next column of all pages, put together again from its planes; those that a page does
@@ -287,8 +325,7 @@ class _Several:
         A sum over several pages may overflow; int64 wraps around, and the subtraction undoes it.
         """
         total = np.cumsum(steps, dtype=np.int64)
-        total += self.of_each(begins - total[self.starts])
-        return total
+        return self.moved(total, begins - total[self.starts])
 
 
 def _readings_of(pages: Sequence[_Page]) -> Readings:
@@ -300,14 +337,8 @@ def _readings_of(pages: Sequence[_Page]) -> Readings:
         for one in zip(*((page.first, page.usual, page.first_step) for page in pages), strict=True)
     )
     if flags & _ON_GRID:
-        time_us = np.arange(int(all_of.counts.sum()), dtype=np.int64)
-        time_us -= all_of.of_each(all_of.starts)
-        if flags & _HAS_SKIPS:
-            skips = _signed(all_of.column(behind_nothing=True))
-            time_us += all_of.sums(skips, np.zeros(len(pages), dtype=np.int64))
-        time_us *= all_of.of_each(usual)
-        time_us >>= _FRACTION_BITS
-        time_us += all_of.of_each(begins)
+        skips = _signed(all_of.column(behind_nothing=True)) if flags & _HAS_SKIPS else None
+        time_us = all_of.grid(skips, usual, begins)
         time_us += _signed(all_of.column())
     else:
         steps = _signed(all_of.column(behind_nothing=True))

@@ -26,7 +26,7 @@ from sqlalchemy import (
 )
 from sqlalchemy.engine import Connection
 
-FORMAT = 27
+FORMAT = 28
 """Number of the layout below; a store with a higher one is refused."""
 
 NEWEST_MIGRATION = f"{FORMAT:04}"
@@ -277,6 +277,16 @@ page_data = Table(
     Column("payload", LargeBinary, nullable=False),
     # The hours of a page that has none in `page_hours`.
     Column("packed_hours", LargeBinary),
+)
+
+# Readings of all days of a fortnight, where each holds few; then they are not in `page_data`.
+page_fortnight = Table(
+    "page_fortnight",
+    metadata,
+    Column("series_id", Integer, primary_key=True),
+    Column("start_us", BigInteger, primary_key=True),
+    Column("payload", LargeBinary, nullable=False),
+    Column("checksum", BigInteger, nullable=False),
 )
 
 correction = Table(

@@ -13,7 +13,7 @@ from sqlalchemy.engine import Connection
 from rook_tally.core.errors import StoreError
 from rook_tally.store.base import schema
 from rook_tally.store.base.database import Store, translated
-from rook_tally.store.readings.pages import damaged_pages
+from rook_tally.store.readings.page_damage import damaged_pages
 
 
 @dataclass(frozen=True, slots=True)

@@ -21,6 +21,7 @@ _OF_SERIES = (
     schema.page,
     schema.page_hours,
     schema.page_data,
+    schema.page_fortnight,
     schema.correction,
     schema.reference_point,
     schema.overruling,

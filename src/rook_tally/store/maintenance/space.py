@@ -27,6 +27,7 @@ _OF: dict[Kept, tuple[sa.Table, ...]] = {
         schema.page,
         schema.page_hours,
         schema.page_data,
+        schema.page_fortnight,
         schema.imported,
         schema.deleted,
     ),

@@ -20,7 +20,9 @@ from rook_tally.core.series.page_codec import encode
 from rook_tally.core.series.readings import Readings
 from rook_tally.store.base import schema
 from rook_tally.store.base.database import Store, upserting_insert
-from rook_tally.store.readings.pages import decoded, page_rows, rewrite_payload, write_pages
+from rook_tally.store.readings.page_reading import decoded
+from rook_tally.store.readings.page_writing import rewrite_payload, whole_days, write_pages
+from rook_tally.store.readings.pages import page_rows
 from rook_tally.store.readings.query import read_raw_range
 from rook_tally.store.readings.summaries import BUCKET_US, PAGE_US
 from rook_tally.store.site.site import Series
@@ -117,10 +119,9 @@ def _thin_day(
     """Readings removed and staying, and bytes freed; None when there is nothing to remove."""
     series_id = series.id
     margin_us = microseconds(max_gap_s(series.station.cadence_s))
-    data = schema.page_data.c
-    wanted = sa.select(data.payload).where(data.series_id == series_id, data.start_us == day_us)
     with store.read() as connection:
-        payload, buckets = connection.execute(wanted.add_columns(data.buckets)).one()
+        (page,) = whole_days(connection, series_id, day_us, day_us + PAGE_US)
+    payload = page["payload"]
     readings = decoded(payload, series_id, day_us)
     left = stays(readings)
     staying = int(np.count_nonzero(left))
@@ -129,9 +130,9 @@ def _thin_day(
     thinned = encode(Readings(readings.time_us[left], readings.value[left], readings.quality[left]))
     if remove:
         with store.write() as connection:
-            if connection.execute(wanted).scalar_one() != payload:
+            if whole_days(connection, series_id, day_us, day_us + PAGE_US) != [page]:
                 return None  # written anew meanwhile; its turn comes again
-            if buckets is None:
+            if page["buckets"] is None:
                 # While all readings are there: no summary can be made of what is left.
                 around = read_raw_range(
                     connection, series_id, day_us - margin_us, day_us + PAGE_US + margin_us

@@ -14,7 +14,7 @@ from rook_tally.store.readings.envelopes import envelopes
 from rook_tally.store.readings.latest_changes import ReadingNews, reading_news
 from rook_tally.store.readings.latest_rows import LatestRow, latest_rows
 from rook_tally.store.readings.older_pages import bring_over, pages_to_bring_over
-from rook_tally.store.readings.pages import damaged_pages
+from rook_tally.store.readings.page_damage import damaged_pages
 from rook_tally.store.readings.partitions import keep_partitions
 from rook_tally.store.readings.quality_overrides import (
     Overruling,

@@ -22,15 +22,18 @@ from sqlalchemy.engine import Connection
 from rook_tally.core.arrays import StructuredArray, TimeArray
 from rook_tally.core.series.corrections import corrected_envelope
 from rook_tally.core.series.envelope import ColumnSums, Envelope
-from rook_tally.core.series.page_codec import decode, decode_groups, decode_many
+from rook_tally.core.series.page_codec import decode_groups, decode_many
 from rook_tally.core.series.readings import Quality, Readings
 from rook_tally.core.timestamps import DAY_US, HOUR_US
 from rook_tally.store.base import schema
 from rook_tally.store.base.raw_sql import Row, fetched
+from rook_tally.store.readings.fortnights import fortnight_of
+from rook_tally.store.readings.page_reading import page_readings
 from rook_tally.store.readings.query import read_range
 from rook_tally.store.readings.summaries import (
     BUCKET_US,
     DAY_ROW,
+    FORTNIGHT_US,
     HOURS_A_PAGE,
     PAGE_US,
     STEP_ROW,
@@ -112,31 +115,28 @@ def _grain_for(width_us: int) -> _Grain:
 # Of all series together: so many are held at once.
 _FEW_PAGES = 64
 # Written out: putting these together and compiling them anew took longer than to read an hour.
-_OF_PAGES = "page.series_id IN ({ids}) AND page.start_us > ? AND page.start_us < ?"
-_SAME = "{0}.series_id = page.series_id AND {0}.start_us = page.start_us"
-_DATA, _HOURS = _SAME.format("page_data"), _SAME.format("page_hours")
-_UNPACKED = "CASE WHEN page_data.packed_hours IS NULL THEN page_data.payload END"
-_SUMMARIES = {
-    _Grain.READINGS: (
-        "SELECT page.series_id, page.start_us, NULL, page_data.payload "
-        f"FROM page JOIN page_data ON {_DATA}"
-    ),
-    # A slow series has no such summaries: its readings come in the same sweep, as a statement for
-    # each of hundreds of days costs more than all of them.
-    _Grain.BUCKETS: (
-        "SELECT page.series_id, page.start_us, page_data.buckets, "
-        "CASE WHEN page_data.buckets IS NULL THEN page_data.payload END "
-        f"FROM page LEFT JOIN page_data ON {_DATA}"
-    ),
-    _Grain.HOURS: (
-        "SELECT page.series_id, page.start_us, page_hours.hours, "
-        "CASE WHEN page_hours.hours IS NULL "
-        f"THEN (SELECT {_UNPACKED} FROM page_data WHERE {_DATA}) END, "
-        "CASE WHEN page_hours.hours IS NULL "
-        f"THEN (SELECT page_data.packed_hours FROM page_data WHERE {_DATA}) END "
-        f"FROM page LEFT JOIN page_hours ON {_HOURS}"
-    ),
+_OF_PAGES = "{table}.series_id IN ({ids}) AND {table}.start_us > ? AND {table}.start_us < ?"
+_UNPACKED = "CASE WHEN packed_hours IS NULL THEN payload END"
+_NO_HOURS = (
+    "NOT EXISTS (SELECT 1 FROM page_hours WHERE page_hours.series_id = page_data.series_id "
+    "AND page_hours.start_us = page_data.start_us)"
+)
+# Series, begin, summaries, readings where there are none such, packed hours, how long it is. A slow
+# series has no summaries: its readings come in the same sweep, as a statement for each of hundreds
+# of days costs more than all of them.
+_COLUMNS: dict[_Grain, dict[str, str]] = {
+    _Grain.READINGS: {"page_data": "NULL, payload, NULL", "page_fortnight": "NULL, payload, NULL"},
+    _Grain.BUCKETS: {
+        "page_data": "buckets, CASE WHEN buckets IS NULL THEN payload END, NULL",
+        "page_fortnight": "NULL, payload, NULL",
+    },
+    _Grain.HOURS: {
+        "page_hours": "hours, NULL, NULL",
+        "page_data": f"NULL, {_UNPACKED}, packed_hours",
+        "page_fortnight": "NULL, payload, NULL",
+    },
 }
+_LENGTHS = {"page_hours": PAGE_US, "page_data": PAGE_US, "page_fortnight": FORTNIGHT_US}
 # One value a series: rows of years would each cost their own.
 _TOTALS = {
     "sqlite": "group_concat(hex(page.totals), '')",
@@ -148,26 +148,52 @@ def _add_pages(
     connection: Connection, sums: dict[int, ColumnSums], grain: _Grain, start_us: int, end_us: int
 ) -> None:
     ids = ", ".join(map(str, sums))
-    asked, span = _OF_PAGES.format(ids=ids), (start_us - PAGE_US, end_us)
     if grain is _Grain.DAYS:
+        asked, span = _OF_PAGES.format(table="page", ids=ids), (start_us - PAGE_US, end_us)
         joined = _TOTALS[connection.dialect.name]
         statement = (
             f"SELECT page.series_id, {joined} FROM page WHERE {asked} GROUP BY page.series_id"
         )
         _add_days(connection, sums, fetched(connection, statement, span), start_us, end_us)
         return
-    statement = f"{_SUMMARIES[grain]} WHERE {asked} ORDER BY page.series_id, page.start_us"
-    rows = fetched(connection, statement, span)
+    rows = _page_rows(connection, grain, ids, start_us, end_us)
     late = _days_with_rows(connection, list(sums), start_us, end_us) if rows else set()
+    overtaken: list[Row] = []
     if late:
-        # Late rows have overtaken what stands in their page.
-        rows = [row for row in rows if row[:2] not in late]
+        # Late rows have overtaken what stands in their page, or in its fortnight.
+        fortnights = {(series_id, fortnight_of(day_us)) for series_id, day_us in late}
+        overtaken = [
+            row for row in rows if row[:2] in (fortnights if row[5] == FORTNIGHT_US else late)
+        ]
+        rows = [row for row in rows if row not in overtaken]
     several = {series_id: list(mine) for series_id, mine in groupby(rows, key=itemgetter(0))}
     _add_payloads(sums, several)
     for series_id, mine in several.items():
         _add_summaries(sums[series_id], mine, grain)
-    for series_id, day_us in sorted(late):
-        _add_day(connection, sums[series_id], series_id, day_us)
+    for series_id, begin_us, _, _, _, length_us in overtaken:
+        _add_sealed(connection, sums[series_id], series_id, begin_us, begin_us + length_us)
+
+
+def _page_rows(
+    connection: Connection, grain: _Grain, ids: str, start_us: int, end_us: int
+) -> list[Row]:
+    """What a grain needs of the pages that touch [start, end), by series and time."""
+    parts, span = [], []
+    for table, columns in _COLUMNS[grain].items():
+        length_us = _LENGTHS[table]
+        without = f" AND {_NO_HOURS}" if grain is _Grain.HOURS and table == "page_data" else ""
+        parts.append(
+            f"SELECT series_id, start_us, {columns}, {length_us} FROM {table} "
+            f"WHERE {_OF_PAGES.format(table=table, ids=ids)}{without}"
+        )
+        span += [start_us - length_us, end_us]
+    rows = [
+        row
+        for at, part in enumerate(parts)
+        for row in fetched(connection, part, span[2 * at : 2 * at + 2])
+    ]
+    rows.sort(key=itemgetter(0, 1))
+    return rows
 
 
 def _add_days(
@@ -188,7 +214,7 @@ def _add_days(
         days = days[np.argsort(days["start_us"])]
         _add_cells(sums[series_id], days["start_us"], days, DAY_US)
     for series_id, day_us in late:
-        _add_day(connection, sums[series_id], series_id, day_us)
+        _add_sealed(connection, sums[series_id], series_id, day_us, day_us + PAGE_US)
 
 
 def _add_payloads(sums: dict[int, ColumnSums], several: Mapping[int, Sequence[Row]]) -> None:
@@ -264,24 +290,24 @@ def _days_with_rows(
     return set(fetched(connection, _DAYS_WITH_ROWS.format(ids=ids), span))
 
 
-def _add_day(connection: Connection, columns: ColumnSums, series_id: int, day_us: int) -> None:
-    """The readings of a sealed day that no late row of the same moment has replaced."""
-    page, reading = schema.page_data.c, schema.reading.c
-    payload = connection.execute(
-        sa.select(page.payload).where(page.series_id == series_id, page.start_us == day_us)
-    ).scalar_one()
-    sealed = decode(payload)
+def _add_sealed(
+    connection: Connection, columns: ColumnSums, series_id: int, start_us: int, end_us: int
+) -> None:
+    """The readings of sealed days in [start, end) that no late row of the same moment has
+    replaced."""
+    reading = schema.reading.c
     late = connection.execute(
         sa.select(reading.time_us).where(
-            reading.series_id == series_id,
-            reading.time_us >= day_us,
-            reading.time_us < day_us + PAGE_US,
+            reading.series_id == series_id, reading.time_us >= start_us, reading.time_us < end_us
         )
     ).scalars()
-    stays = ~np.isin(sealed.time_us, np.array(list(late), dtype=np.int64))
-    columns.add_readings(
-        Readings(sealed.time_us[stays], sealed.value[stays], sealed.quality[stays])
-    )
+    moments = np.array(list(late), dtype=np.int64)
+    for sealed in page_readings(connection, series_id, start_us, end_us):
+        stays = (sealed.time_us >= start_us) & (sealed.time_us < end_us)
+        stays &= ~np.isin(sealed.time_us, moments)
+        columns.add_readings(
+            Readings(sealed.time_us[stays], sealed.value[stays], sealed.quality[stays])
+        )
 
 
 def _plain_rows(connection: Connection, statement: sa.Select[Any]) -> list[Row]:

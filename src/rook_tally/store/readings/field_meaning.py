@@ -28,7 +28,9 @@ from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change, note_readings
 from rook_tally.store.base.recompute_queue import note_past_changed, refuse_workings
 from rook_tally.store.readings.append import write_rows
-from rook_tally.store.readings.pages import page_rows, sealed_days, write_pages
+from rook_tally.store.readings.page_reading import sealed_days
+from rook_tally.store.readings.page_writing import delete_pages, write_pages
+from rook_tally.store.readings.pages import page_rows
 from rook_tally.store.readings.quality_overrides import overruled
 from rook_tally.store.readings.query import read_raw_range
 from rook_tally.store.readings.summaries import PAGE_US
@@ -252,10 +254,8 @@ def _write_anew(
     )
     if not sealed:
         return
-    for held in (schema.page, schema.page_hours, schema.page_data):
-        connection.execute(
-            sa.delete(held).where(held.c.series_id == series.id, held.c.start_us.in_(sealed))
-        )
+    # All there are between the first and the last.
+    delete_pages(connection, series.id, sealed[0], sealed[-1] + PAGE_US)
     made = page_rows(series, readings, sealed[0], sealed[-1] + PAGE_US)
     wanted = set(sealed)
     write_pages(connection, [one for one in made if one["start_us"] in wanted])

@@ -20,7 +20,8 @@ from rook_tally.core.series.screening import SCREENED_TAIL, screened
 from rook_tally.store.base import schema
 from rook_tally.store.base.changes import Subject, note_change, note_readings
 from rook_tally.store.base.recompute_queue import note_past_changed, refuse_workings
-from rook_tally.store.readings.pages import sealed_days, write_pages
+from rook_tally.store.readings.page_reading import sealed_days
+from rook_tally.store.readings.page_writing import write_pages
 from rook_tally.store.readings.query import read_raw_range
 from rook_tally.store.readings.summaries import PAGE_US
 from rook_tally.store.readings.thinned import pages_anew

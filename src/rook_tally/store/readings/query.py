@@ -17,7 +17,8 @@ from rook_tally.core.series.gaps import max_gap_s, microseconds
 from rook_tally.core.series.readings import Quality, Readings
 from rook_tally.store.base import schema
 from rook_tally.store.base.raw_sql import fetched
-from rook_tally.store.readings.pages import day_of, page_readings, page_spans, sealed_days
+from rook_tally.store.readings.page_reading import page_readings, page_spans, sealed_days
+from rook_tally.store.readings.pages import day_of
 from rook_tally.store.readings.summaries import PAGE_US
 from rook_tally.store.site.corrections import corrections_of
 from rook_tally.store.site.site import Series

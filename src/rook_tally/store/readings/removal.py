@@ -9,7 +9,8 @@ from sqlalchemy.engine import Connection
 from rook_tally.core.series.gaps import max_gap_s, microseconds
 from rook_tally.core.series.readings import Readings
 from rook_tally.store.base import schema
-from rook_tally.store.readings.pages import sealed_days, write_pages
+from rook_tally.store.readings.page_reading import sealed_days
+from rook_tally.store.readings.page_writing import delete_pages, write_pages
 from rook_tally.store.readings.query import read_raw_range
 from rook_tally.store.readings.summaries import PAGE_US
 from rook_tally.store.readings.thinned import pages_anew
@@ -42,10 +43,7 @@ def remove_stretch(connection: Connection, series: Series, brought: Readings) ->
         stays = ~np.isin(around.time_us, leaving)
         left = Readings(around.time_us[stays], around.value[stays], around.quality[stays])
         anew = pages_anew(connection, series, left, day_us, day_us + PAGE_US)
-        for table in (schema.page, schema.page_hours, schema.page_data):
-            connection.execute(
-                sa.delete(table).where(table.c.series_id == series.id, table.c.start_us == day_us)
-            )
+        delete_pages(connection, series.id, day_us, day_us + PAGE_US)
         write_pages(connection, anew)
         # Late rows of the day are part of its page now.
         connection.execute(

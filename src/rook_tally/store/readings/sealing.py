@@ -23,7 +23,8 @@ from rook_tally.store.base.changes import newest_seq
 from rook_tally.store.base.database import Store
 from rook_tally.store.base.recompute_queue import note_past_changed
 from rook_tally.store.readings.append import append_history
-from rook_tally.store.readings.pages import day_of, page_rows, write_pages
+from rook_tally.store.readings.page_writing import write_pages
+from rook_tally.store.readings.pages import day_of, page_rows
 from rook_tally.store.readings.query import read_raw_range
 from rook_tally.store.readings.summaries import DAY_ROW, PAGE_US
 from rook_tally.store.readings.thinned import is_thinned, pages_anew

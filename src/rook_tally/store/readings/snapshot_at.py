@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import partial
+from operator import itemgetter
 
 import msgspec
 import numpy as np
@@ -21,8 +22,9 @@ from rook_tally.core.series.corrections import corrected, corrected_envelope
 from rook_tally.core.series.envelope import ColumnSums, Envelope, envelope_of_readings
 from rook_tally.core.series.page_codec import decode_groups
 from rook_tally.core.series.readings import Quality, Readings
-from rook_tally.store.base.raw_sql import fetched
+from rook_tally.store.base.raw_sql import Row, fetched
 from rook_tally.store.readings.envelopes import envelopes
+from rook_tally.store.readings.fortnights import fortnight_of
 from rook_tally.store.readings.query import Latest, latest, read_range
 from rook_tally.store.readings.summaries import BUCKET_US, BUCKETS_A_PAGE, PAGE_US, unpacked_steps
 from rook_tally.store.site.corrections import corrections_of
@@ -33,12 +35,17 @@ _HAS_ROWS = (
     "(SELECT 1 FROM reading r WHERE r.series_id = s.id AND r.time_us <= ?) LIMIT 1"
 )
 # Of the day before, five-minute buckets are enough for a ribbon where a page has them.
-PAGES_OF_A_MOMENT = (
+DAYS_OF_MOMENT = (
     "SELECT d.series_id, d.start_us, "
     "CASE WHEN d.start_us < ? AND d.buckets IS NOT NULL THEN d.buckets END, "
     "CASE WHEN d.start_us < ? AND d.buckets IS NOT NULL THEN NULL ELSE d.payload END "
     "FROM page p JOIN page_data d ON d.series_id = p.series_id AND d.start_us = p.start_us "
-    "WHERE p.start_us IN (?, ?) ORDER BY d.series_id, d.start_us"
+    "WHERE p.start_us IN (?, ?)"
+)
+# Looked up series by series: an index by moment would take more room than it is worth.
+FORTNIGHTS_OF_MOMENT = (
+    "SELECT w.series_id, w.start_us, NULL, w.payload FROM series s "
+    "JOIN page_fortnight w ON w.series_id = s.id AND w.start_us IN (?, ?)"
 )
 
 
@@ -82,8 +89,7 @@ def moment_of(
     day_us = at_us // PAGE_US * PAGE_US
     payloads: dict[int, list[bytes]] = {}
     buckets: dict[int, bytes] = {}
-    days = (day_us, day_us, day_us - PAGE_US, day_us)
-    for series_id, _, blob, payload in fetched(connection, PAGES_OF_A_MOMENT, days):
+    for series_id, _, blob, payload in pages_of_moment(connection, day_us):
         if blob is not None:
             buckets[series_id] = blob
         else:
@@ -115,6 +121,19 @@ def moment_of(
                 ribbons[series_id], told, readings_of, BUCKET_US
             )
     return Moment(newest, ribbons, _reports(connection, series, known, at_us, reports_us))
+
+
+def pages_of_moment(connection: Connection, day_us: int) -> list[Row]:
+    """Series, begin, buckets and payload of every page, or fortnight, that holds readings of a day
+    or of the day before, in order: of the day before buckets instead of a payload, where it has
+    them.
+    """
+    before_us = day_us - PAGE_US
+    days = fetched(connection, DAYS_OF_MOMENT, (day_us, day_us, before_us, day_us))
+    fortnights = fetched(
+        connection, FORTNIGHTS_OF_MOMENT, (fortnight_of(before_us), fortnight_of(day_us))
+    )
+    return sorted(days + fortnights, key=itemgetter(0, 1))
 
 
 def _known_then(

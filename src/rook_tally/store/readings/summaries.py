@@ -16,6 +16,7 @@ from rook_tally.core.series.packed_tables import packed_columns, unpacked_tables
 from rook_tally.core.timestamps import DAY_US, HOUR_US, MINUTE_US
 
 PAGE_US = DAY_US
+FORTNIGHT_US = 14 * PAGE_US
 BUCKET_US = 5 * MINUTE_US
 BUCKETS_A_PAGE = PAGE_US // BUCKET_US
 HOURS_A_PAGE = PAGE_US // HOUR_US

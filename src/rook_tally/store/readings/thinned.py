@@ -20,7 +20,9 @@ from rook_tally.core.series.buckets import Buckets, counted_by, extremes_of, joi
 from rook_tally.core.series.readings import Readings
 from rook_tally.core.series.spans import SpanStatistics
 from rook_tally.store.base import schema
-from rook_tally.store.readings.pages import checksum_of, decoded, page_rows, whole_pages
+from rook_tally.store.readings.page_reading import decoded
+from rook_tally.store.readings.page_writing import whole_days
+from rook_tally.store.readings.pages import checksum_of, page_rows
 from rook_tally.store.readings.summaries import (
     BUCKET_US,
     BUCKETS_A_PAGE,
@@ -66,14 +68,10 @@ def pages_anew(
     thin = thinned_days(connection, [series.id], start_us, end_us)
     if not thin:
         return rows
-    where = schema.page.c
     stored = {
-        row.start_us: dict(row._mapping)
-        for row in connection.execute(
-            whole_pages().where(
-                where.series_id == series.id, where.start_us.in_([day for _, day in thin])
-            )
-        )
+        day_us: row
+        for _, day_us in thin
+        for row in whole_days(connection, series.id, day_us, day_us + PAGE_US)
     }
     return [
         _altered(row, stored[row["start_us"]], series) if row["start_us"] in stored else row

@@ -309,6 +309,7 @@ def end_series(connection: Connection, series_id: int) -> None:
         schema.page,
         schema.page_hours,
         schema.page_data,
+        schema.page_fortnight,
         schema.correction,
         schema.reference_point,
         schema.overruling,

@@ -24,7 +24,9 @@ from rook_tally.store.base.recompute_queue import (
     note_reached,
 )
 from rook_tally.store.readings.append import write_rows
-from rook_tally.store.readings.pages import day_of, sealed_days, write_pages
+from rook_tally.store.readings.page_reading import sealed_days
+from rook_tally.store.readings.page_writing import delete_pages, write_pages
+from rook_tally.store.readings.pages import day_of
 from rook_tally.store.readings.query import read_range, read_raw_range
 from rook_tally.store.readings.sealing import SEALED_AFTER_US
 from rook_tally.store.readings.summaries import PAGE_US
@@ -217,14 +219,7 @@ def _replace(connection: Connection, series: Series, worked: _Worked, *, sealed_
             read_raw_range(connection, series.id, end, max(end, page_end + margin_us)),
         )
         anew = pages_anew(connection, series, whole, page_start, page_end)
-        for table in (schema.page, schema.page_hours, schema.page_data):
-            connection.execute(
-                sa.delete(table).where(
-                    table.c.series_id == series.id,
-                    table.c.start_us >= page_start,
-                    table.c.start_us < page_end,
-                )
-            )
+        delete_pages(connection, series.id, page_start, page_end)
         write_pages(connection, anew)
         gone_until = max(end, page_end)
         fresh = readings[int(np.searchsorted(readings.time_us, page_end)) :]
