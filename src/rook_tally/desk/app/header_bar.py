@@ -191,6 +191,18 @@ class _SiteName(Label):
         self.clicked.emit()
 
 
+class _Clock(Label):
+    """The time of day, in a box that stays: the head is not laid out anew every second."""
+
+    def show_time(self, words: str) -> None:
+        if len(words) != len(self.text()):
+            advance = self.fontMetrics().horizontalAdvance
+            widest = max("0123456789", key=advance)
+            sample = "".join(widest if one.isdigit() else one for one in words)
+            self.setFixedSize(advance(sample), HEAD_HEIGHT)
+        self.setText(words)
+
+
 class HeaderBar(QWidget):
     """The dark head over every view. `view_chosen` names the view by its place."""
 
@@ -206,7 +218,9 @@ class HeaderBar(QWidget):
         self.setFixedHeight(HEAD_HEIGHT)
         self._name, self._site = Label(tr("Rook Tally")), _SiteName()
         self._site.clicked.connect(self.site_wanted)
-        self._heard, self._copied, self._clock = Label(), Label(), Label()
+        self._heard, self._copied, self._clock = Label(), Label(), _Clock()
+        # What stands here, and in what width; nothing yet.
+        self._told: tuple[object, int] = ((), -1)
         self.menu = _MenuButton(theme)
         self.menu.clicked.connect(self._on_menu)
         self.standing = _Standing(theme)
@@ -255,19 +269,32 @@ class HeaderBar(QWidget):
     def refresh(self) -> None:
         """Write the site, what is raised, who is heard and the time anew."""
         state = self._state
+        self._show_standing()
+        now = datetime_from_time_us(state.now_us).astimezone(state.zone)
+        self._clock.show_time(clock_words(now, seconds=True))
         # One without a name can be given one here.
         name = state.site.name or tr("name this site…")
+        heard, stations = state.stations_heard()
+        words = tr("{0} of {1} heard", heard, stations) if stations else ""
+        told = (name, words, _copied_words(state), self.standing.sizeHint(), self._clock.size())
+        if (told, self.width()) == self._told:
+            # Sharing out the room takes longer than all of this.
+            return
+        self._told = (told, self.width())
         self._site.setText(
             self._site.fontMetrics().elidedText(
                 name, Qt.TextElideMode.ElideRight, _WIDEST_NAME if self.width() >= _ROOMY else 120
             )
         )
         self._site.setAccessibleName(name)
-        heard, stations = state.stations_heard()
-        self._heard.setText(tr("{0} of {1} heard", heard, stations) if stations else "")
-        self._copied.setText(_copied_words(state))
+        self._heard.setText(words)
+        self._copied.setText(told[2])
         # Where there is little room it is the first to go.
         self._copied.setVisible(bool(self._copied.text()) and self.width() >= _ROOMY)
+        self._share_room()
+
+    def _show_standing(self) -> None:
+        state = self._state
         ringing = [one for one in state.alarms if one.state not in QUIET]
         calling = state.calling_now
         if not state.window.is_live and calling.count:
@@ -277,9 +304,6 @@ class HeaderBar(QWidget):
             self.standing.show_alarms(len(ringing), max(one.level for one in ringing))
         else:
             self.standing.show_count(*state.raised())
-        now = datetime_from_time_us(state.now_us).astimezone(state.zone)
-        self._clock.setText(clock_words(now, seconds=True))
-        self._share_room()
 
     def refresh_soon(self) -> None:
         """Write it anew at once, or, where that was done just now, once for all that comes in until

@@ -6,6 +6,7 @@ Kept in arrays and brought up to date by what came, as a site may have thousands
 from __future__ import annotations
 
 from collections.abc import Mapping
+from typing import NamedTuple
 
 import numpy as np
 
@@ -16,7 +17,18 @@ from rook_tally.core.timestamps import SECOND_US
 from rook_tally.store.readings import Latest
 from rook_tally.store.site import Series, Site
 
-_NEVER = np.iinfo(np.int64).min // 2
+_NEVER, _ALWAYS = np.iinfo(np.int64).min // 2, np.iinfo(np.int64).max
+
+
+class _Standing(NamedTuple):
+    """What is so in [from, until), as long as no reading says otherwise; `silent` by station."""
+
+    from_us: int
+    until_us: int
+    silent: BoolArray
+    heard: int
+    raised: int
+    worst: Level
 
 
 class SiteFigures:
@@ -53,6 +65,7 @@ class SiteFigures:
             [self._station_at[one.station.id] for one in self.by_id.values()], dtype=np.int64
         )
         self._levels = np.zeros(len(self.by_id), dtype=np.int8)
+        self._standing: _Standing | None = None
         self.take(latest)
 
     def take(self, latest: Mapping[int, Latest]) -> None:
@@ -64,26 +77,47 @@ class SiteFigures:
             at = self._series_at[series_id]
             is_good = reading.quality == 0
             limits = series.limits.at(reading.time_us)
-            self._levels[at] = limits.level_of(reading.value) if is_good else 0
+            level = limits.level_of(reading.value) if is_good else 0
             station = int(self._stands_at[at])
+            standing = self._standing
+            if standing and (standing.silent[station] or level != self._levels[at]):
+                self._standing = None
+            self._levels[at] = level
             self._heard_us[station] = max(int(self._heard_us[station]), reading.time_us)
 
     def heard(self, now_us: int) -> tuple[int, int]:
         """Number of stations that are not silent, and of all; those under maintenance are not."""
-        silent = (self._silent(now_us) & ~self._maintained(now_us))[: self._count]
-        return self._count - int(np.count_nonzero(silent)), self._count
+        return self._as_of(now_us).heard, self._count
 
     def raised(self, now_us: int) -> tuple[int, Level]:
         """Number of series of heard stations that are raised or worse, and the worst level."""
-        if not len(self._levels):
-            return 0, Level.SETTLED
-        levels = self._levels_that_tell(now_us)
-        return int(np.count_nonzero(levels >= Level.RAISED)), Level(int(levels.max()))
+        standing = self._as_of(now_us)
+        return standing.raised, standing.worst
 
     def telling_levels(self, now_us: int) -> dict[int, int]:
         """The level of each series by its id; 0 while its station is silent or maintained."""
         levels = self._levels_that_tell(now_us)
         return dict(zip(self.by_id, levels.tolist(), strict=True))
+
+    def _as_of(self, now_us: int) -> _Standing:
+        """How the site stands, worked out anew only when a reading changes it or it is time that
+        one of the stations falls silent: it is asked for every second."""
+        standing = self._standing
+        if standing is None or not standing.from_us <= now_us < standing.until_us:
+            silent, maintained = self._silent(now_us), self._maintained(now_us)
+            levels = self._levels_that_tell(now_us)
+            edges_us = np.concatenate(
+                ((self._heard_us + self._silent_us)[~silent], self._maintenance_us.ravel())
+            )
+            standing = self._standing = _Standing(
+                now_us,
+                int(edges_us[edges_us > now_us].min(initial=_ALWAYS)),
+                silent,
+                self._count - int(np.count_nonzero((silent & ~maintained)[: self._count])),
+                int(np.count_nonzero(levels >= Level.RAISED)),
+                Level(int(levels.max(initial=0))),
+            )
+        return standing
 
     def _levels_that_tell(self, now_us: int) -> IntArray:
         says_nothing = self._silent(now_us) | self._maintained(now_us)

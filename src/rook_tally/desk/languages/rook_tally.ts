@@ -11497,6 +11497,11 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/app/header_bar.py" />
+      <source>{0} of {1} heard</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/header_bar.py" />
       <source>{0} past a limit</source>
       <translation type="unfinished" />
     </message>
@@ -11513,11 +11518,6 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="desk/app/header_bar.py" />
       <source>Rook Tally</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/app/header_bar.py" />
-      <source>{0} of {1} heard</source>
       <translation type="unfinished" />
     </message>
     <message>
