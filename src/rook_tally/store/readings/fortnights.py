@@ -61,11 +61,45 @@ def fortnight_with(pages: Sequence[dict[str, Any]]) -> Fortnight | None:
         payload = encode(decode_many([page["payload"] for page in pages]))
     except DamagedPageError:
         return None
-    # One day that cannot be told in decimals makes every other of its fortnight as long.
-    if len(payload) > sum(len(page["payload"]) for page in pages):
+    apart = sum(len(page["payload"]) for page in pages)
+    return _unless_longer(pages[0]["series_id"], pages[0]["start_us"], payload, apart)
+
+
+def fortnight_and(
+    held: Fortnight, readings: Readings, pages: Sequence[dict[str, Any]]
+) -> Fortnight | None:
+    """A fortnight with some of its days in place of those it has, without taking all of it apart.
+
+    Parameters
+    ----------
+    readings : Readings
+        All that it holds.
+    pages : rows of days of it, at least one and in order
+
+    Returns
+    -------
+    Fortnight or None
+        None as `fortnight_with` gives it.
+    """
+    if not all(map(fits_a_fortnight, pages)):
         return None
-    series_id, start_us = pages[0]["series_id"], fortnight_of(pages[0]["start_us"])
-    fortnight = Fortnight(series_id, start_us, payload, 0)
+    days = np.array([page["start_us"] for page in pages])
+    stays = ~np.isin(readings.time_us // PAGE_US * PAGE_US, days)
+    come = decode_many([page["payload"] for page in pages])
+    time_us = np.concatenate((readings.time_us[stays], come.time_us))
+    order = np.argsort(time_us, kind="stable")
+    value = np.concatenate((readings.value[stays], come.value))
+    quality = np.concatenate((readings.quality[stays], come.quality))
+    payload = encode(Readings(time_us[order], value[order], quality[order]))
+    apart = len(held.payload) + sum(len(page["payload"]) for page in pages)
+    return _unless_longer(held.series_id, held.start_us, payload, apart)
+
+
+def _unless_longer(series_id: int, time_us: int, payload: bytes, apart: int) -> Fortnight | None:
+    # One day that cannot be told in decimals makes every other of its fortnight as long.
+    if len(payload) > apart:
+        return None
+    fortnight = Fortnight(series_id, fortnight_of(time_us), payload, 0)
     return msgspec.structs.replace(fortnight, checksum=fortnight.checksum_now())
 
 

@@ -7,17 +7,20 @@ stands in one (`fortnights`).
 from __future__ import annotations
 
 from collections.abc import Sequence
+from operator import itemgetter
 from typing import Any
 
 import sqlalchemy as sa
 from sqlalchemy.engine import Connection
 
+from rook_tally.core.series.readings import Readings
 from rook_tally.store.base import schema
 from rook_tally.store.base.database import upserting_insert
 from rook_tally.store.base.raw_sql import executed_many, fetched
 from rook_tally.store.readings.fortnights import (
     Fortnight,
     fits_a_fortnight,
+    fortnight_and,
     fortnight_of,
     fortnight_with,
     page_apart,
@@ -46,8 +49,11 @@ def write_pages(connection: Connection, rows: Sequence[dict[str, Any]]) -> None:
     within: list[dict[str, Any]] = []
     fortnights: list[Fortnight] = []
     for (series_id, fortnight_us), given in of_fortnights.items():
-        pages, may_join = _whole_fortnight(connection, series_id, fortnight_us, given)
-        fortnight = fortnight_with(pages) if may_join else None
+        pages = sorted(given, key=itemgetter("start_us"))
+        fortnight = _joined(connection, series_id, fortnight_us, pages)
+        if fortnight is None:
+            pages, may_join = _whole_fortnight(connection, series_id, fortnight_us, given)
+            fortnight = fortnight_with(pages) if may_join else None
         if fortnight is None:
             apart += pages
         else:
@@ -74,6 +80,24 @@ def write_pages(connection: Connection, rows: Sequence[dict[str, Any]]) -> None:
                 for fortnight in fortnights
             ],
         )
+
+
+def _joined(
+    connection: Connection, series_id: int, fortnight_us: int, pages: Sequence[dict[str, Any]]
+) -> Fortnight | None:
+    """The fortnight that is there with these days in it; None where there is none, or they do not
+    go into it."""
+    held = _fortnights_of(connection, series_id, fortnight_us, fortnight_us + 1)
+    if not held:
+        return None
+    return fortnight_and(held[0], _readings_of(held[0]), pages)
+
+
+def _readings_of(fortnight: Fortnight) -> Readings:
+    series_id, start_us = fortnight.series_id, fortnight.start_us
+    if fortnight.checksum != fortnight.checksum_now():
+        raise page_damage(series_id, start_us, "its fortnight is not what was written")
+    return decoded(fortnight.payload, series_id, start_us)
 
 
 def _whole_fortnight(
@@ -182,12 +206,7 @@ def whole_days(
         fortnight.start_us: fortnight
         for fortnight in _fortnights_of(connection, series_id, start_us, end_us)
     }
-    for fortnight in fortnights.values():
-        if fortnight.checksum != fortnight.checksum_now():
-            raise page_damage(
-                series_id, fortnight.start_us, "its fortnight is not what was written"
-            )
-    told = {at: decoded(fortnight.payload, series_id, at) for at, fortnight in fortnights.items()}
+    told = {at: _readings_of(fortnight) for at, fortnight in fortnights.items()}
     for at, row in enumerate(rows):
         if row["payload"] is None:
             fortnight_us = fortnight_of(row["start_us"])
