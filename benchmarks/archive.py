@@ -201,7 +201,7 @@ def fill_years(store: Store, series: list[Series], years: int, cadence_s: float 
     with store.write() as connection:
         for other in series[1:]:
             # The same pages under another series: reading them costs the same.
-            for table in (schema.page, schema.page_hours, schema.page_data, schema.page_fortnight):
+            for table in schema.PAGES:
                 rest = [column for column in table.c if column.name != "series_id"]
                 copied = sa.select(sa.literal(other.id), *rest).where(
                     table.c.series_id == series[0].id

@@ -152,7 +152,7 @@ def _fill(place: Path | str, stations: int, days: int) -> None:
 
 def _copy_pages(connection: sa.Connection, series_id: int) -> None:
     """The same pages under every other series: reading them costs the same."""
-    for table in (schema.page, schema.page_hours, schema.page_data, schema.page_fortnight):
+    for table in schema.PAGES:
         rest = [column for column in table.c if column.name != "series_id"]
         copied = (
             sa.select(schema.series.c.id, *rest)

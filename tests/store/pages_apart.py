@@ -24,7 +24,7 @@ def all_pages(connection: Connection) -> list[dict[str, Any]]:
 
 def write_apart(connection: Connection, pages: list[dict[str, Any]], **values: Any) -> None:
     """Put pages in place of all there are, with other values where some are given."""
-    for table in (*TABLES, schema.page_fortnight):
+    for table in schema.PAGES:
         connection.execute(sa.delete(table))
     for page in pages:
         told = page | values

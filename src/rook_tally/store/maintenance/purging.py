@@ -18,10 +18,7 @@ from rook_tally.store.site.station_lives import KEPT_REMOVED
 
 _OF_SERIES = (
     schema.reading,
-    schema.page,
-    schema.page_hours,
-    schema.page_data,
-    schema.page_fortnight,
+    *schema.PAGES,
     schema.correction,
     schema.reference_point,
     schema.overruling,

@@ -22,15 +22,7 @@ class Kept(enum.Enum):
 
 
 _OF: dict[Kept, tuple[sa.Table, ...]] = {
-    Kept.READINGS: (
-        schema.reading,
-        schema.page,
-        schema.page_hours,
-        schema.page_data,
-        schema.page_fortnight,
-        schema.imported,
-        schema.deleted,
-    ),
+    Kept.READINGS: (schema.reading, *schema.PAGES, schema.imported, schema.deleted),
     Kept.MESSAGES: (schema.tape, schema.stray),
     Kept.ALARMS: (schema.alarm, schema.journal, schema.outbox),
 }

@@ -306,10 +306,7 @@ def end_series(connection: Connection, series_id: int) -> None:
     ).scalar_one()
     for table in (
         schema.reading,
-        schema.page,
-        schema.page_hours,
-        schema.page_data,
-        schema.page_fortnight,
+        *schema.PAGES,
         schema.correction,
         schema.reference_point,
         schema.overruling,

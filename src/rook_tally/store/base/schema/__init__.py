@@ -21,6 +21,7 @@ from rook_tally.store.base.schema.collecting import (
     tape,
 )
 from rook_tally.store.base.schema.readings import (
+    PAGES,
     change,
     correction,
     deleted,
@@ -82,6 +83,7 @@ from rook_tally.store.base.schema.tables import (
 __all__ = [
     "FORMAT",
     "NEWEST_MIGRATION",
+    "PAGES",
     "alarm",
     "alembic_version",
     "announced",

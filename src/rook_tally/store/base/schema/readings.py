@@ -115,6 +115,9 @@ page_fortnight = Table(
     Column("checksum", BigInteger, nullable=False),
 )
 
+PAGES = (page, page_hours, page_data, page_fortnight)
+"""All that sealed readings and their summaries stand in."""
+
 correction = Table(
     "correction",
     metadata,
