@@ -21,7 +21,8 @@ _NEVER, _ALWAYS = np.iinfo(np.int64).min // 2, np.iinfo(np.int64).max
 
 
 class _Standing(NamedTuple):
-    """What is so in [from, until), as long as no reading says otherwise; `silent` by station."""
+    """The figures hold from `from_us` until before `until_us`, unless a reading changes them.
+    `silent` says of each station whether it is silent."""
 
     from_us: int
     until_us: int
@@ -100,8 +101,9 @@ class SiteFigures:
         return dict(zip(self.by_id, levels.tolist(), strict=True))
 
     def _as_of(self, now_us: int) -> _Standing:
-        """How the site stands, worked out anew only when a reading changes it or it is time that
-        one of the stations falls silent: it is asked for every second."""
+        """Return the figures at a moment. The head asks every second, so they are counted anew only
+        after a reading changed them, or once a station falls silent or its maintenance begins or
+        ends."""
         standing = self._standing
         if standing is None or not standing.from_us <= now_us < standing.until_us:
             silent, maintained = self._silent(now_us), self._maintained(now_us)

@@ -156,16 +156,16 @@ def _add_pages(
         )
         _add_days(connection, sums, fetched(connection, statement, span), start_us, end_us)
         return
-    rows = _page_rows(connection, grain, ids, start_us, end_us)
-    late = _days_with_rows(connection, list(sums), start_us, end_us) if rows else set()
-    overtaken: list[Row] = []
+    told = _page_rows(connection, grain, ids, start_us, end_us)
+    late = _days_with_rows(connection, list(sums), start_us, end_us) if told else set()
+    rows, overtaken = told, list[Row]()
     if late:
         # Late rows have overtaken what stands in their page, or in its fortnight.
         fortnights = {(series_id, fortnight_of(day_us)) for series_id, day_us in late}
-        overtaken = [
-            row for row in rows if row[:2] in (fortnights if row[5] == FORTNIGHT_US else late)
-        ]
-        rows = [row for row in rows if row not in overtaken]
+        rows, overtaken = [], []
+        for row in told:
+            is_late = row[:2] in (fortnights if row[5] == FORTNIGHT_US else late)
+            (overtaken if is_late else rows).append(row)
     several = {series_id: list(mine) for series_id, mine in groupby(rows, key=itemgetter(0))}
     _add_payloads(sums, several)
     for series_id, mine in several.items():
@@ -177,7 +177,7 @@ def _add_pages(
 def _page_rows(
     connection: Connection, grain: _Grain, ids: str, start_us: int, end_us: int
 ) -> list[Row]:
-    """What a grain needs of the pages that touch [start, end), by series and time."""
+    """Fetch what a grain needs of the pages that touch [start, end), by series and time."""
     parts, span = [], []
     for table, columns in _COLUMNS[grain].items():
         length_us = _LENGTHS[table]

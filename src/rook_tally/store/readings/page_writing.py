@@ -103,8 +103,9 @@ def _readings_of(fortnight: Fortnight) -> Readings:
 def _whole_fortnight(
     connection: Connection, series_id: int, fortnight_us: int, given: Sequence[dict[str, Any]]
 ) -> tuple[list[dict[str, Any]], bool]:
-    """What is to be written of a fortnight, in order: all of its pages, those given in place of
-    those that are there; or those given alone, as some stand apart anyway and False says so."""
+    """Return the pages of a fortnight that have to be written, in order, and whether they may share
+    a payload. The given pages replace those that are there; where some stand apart anyway, only the
+    given ones are written."""
     days = {row["start_us"]: row for row in given}
     span = (series_id, fortnight_us, fortnight_us + FORTNIGHT_US)
     held = fetched(connection, f"SELECT start_us, count FROM page {_OF_STRETCH}", span)

@@ -1,4 +1,4 @@
-"""What every table is registered with, the number of the layout, what a store says of itself."""
+"""The registry of all tables, the number of their layout, and the tables that describe a store."""
 
 from __future__ import annotations
 
