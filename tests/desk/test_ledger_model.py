@@ -18,6 +18,7 @@ from rook_tally.desk.data.store_feed import (
     StoreUnavailable,
     read_picture,
 )
+from rook_tally.desk.ledger.cell_view import copied_line
 from rook_tally.desk.ledger.model import LedgerModel
 from rook_tally.desk.ledger.rows import GroupRow, PlaceRow, Summary, SummaryRow
 from rook_tally.store.base import Store
@@ -210,7 +211,10 @@ def test_a_station_under_maintenance_is_not_counted_and_has_no_level(
 
 def test_a_reading_is_copied_as_a_line_of_a_table(store: Store, pottery: dict[str, Series]) -> None:
     model = _model(store)
-    assert model.line_of(pottery["booth.pm25"]) == "Booth\tPM2.5\t58\tµg/m³\t2026-11-23 12:00:00"
+    assert (
+        copied_line(model.state, pottery["booth.pm25"])
+        == "Booth\tPM2.5\t58\tµg/m³\t2026-11-23 12:00:00"
+    )
 
 
 def test_the_strip_of_expected_reports(store: Store, pottery: dict[str, Series]) -> None:

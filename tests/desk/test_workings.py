@@ -401,11 +401,11 @@ def test_a_group_is_named_and_ticked(window: DeskWindow, qtbot: QtBot, pottery: 
 
 def test_the_ledgers_lines_speak_for_a_group(window: DeskWindow) -> None:
     model = window.ledger.model
-    assert model.show_next_group() == "Both"
+    assert window.ledger.arranging.show_next_group() == "Both"
     told = [row for row in model.rows if isinstance(row, SummaryRow)]
     assert told[0].title == "Both"
     assert [row.place.name for row in told[0].places] == ["Kiln room", "Yard"]
-    assert model.show_next_group() == ""
+    assert window.ledger.arranging.show_next_group() == ""
 
 
 def test_the_list_says_what_everything_comes_to(window: DeskWindow) -> None:

@@ -5727,6 +5727,41 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/ledger/arranging.py" />
+      <source>group of the lines below changed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/arranging.py" />
+      <source>{0} unfolded</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/arranging.py" />
+      <source>{0} folded</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/arranging.py" />
+      <source>{0} moved</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/arranging.py" />
+      <source>{0} hidden</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/arranging.py" />
+      <source>everything shown</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/arranging.py" />
+      <source>another station shown</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/ledger/cell_view.py" />
       <source>{0} stands</source>
       <translation type="unfinished" />
@@ -5739,46 +5774,6 @@
     <message>
       <location filename="desk/ledger/cell_view.py" />
       <source>a correction is proposed on the Bench</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/ledger/model.py" />
-      <source>now</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/ledger/model.py" />
-      <source>group of the lines below changed</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/ledger/model.py" />
-      <source>{0} unfolded</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/ledger/model.py" />
-      <source>{0} folded</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/ledger/model.py" />
-      <source>{0} moved</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/ledger/model.py" />
-      <source>{0} hidden</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/ledger/model.py" />
-      <source>everything shown</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/ledger/model.py" />
-      <source>another station shown</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -5864,6 +5859,11 @@
     <message>
       <location filename="desk/ledger/onboarding.py" />
       <source>Others talking: {0}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/row_head.py" />
+      <source>now</source>
       <translation type="unfinished" />
     </message>
     <message>

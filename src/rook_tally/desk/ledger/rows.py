@@ -6,10 +6,7 @@ import enum
 from collections.abc import Mapping
 
 import msgspec
-import numpy as np
 
-from rook_tally.core.arrays import BoolArray
-from rook_tally.core.series.freshness import Freshness
 from rook_tally.store.site import Place, Series, Site, Station
 
 
@@ -50,22 +47,6 @@ class SummaryRow(msgspec.Struct, frozen=True):
 
 
 Row = GroupRow | PlaceRow | SummaryRow
-
-
-class RowHead(msgspec.Struct, frozen=True):
-    """The head of a place's row."""
-
-    name: str
-    age: str
-    freshness: Freshness
-    heard: BoolArray
-
-    def says(self, other: RowHead | None) -> bool:
-        """True if it shows what the other one does."""
-        return other is not None and (
-            (self.age, self.freshness) == (other.age, other.freshness)
-            and bool(np.array_equal(self.heard, other.heard))
-        )
 
 
 class PlaceGroup(msgspec.Struct, frozen=True):

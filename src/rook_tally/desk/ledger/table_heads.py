@@ -12,7 +12,8 @@ from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.ledger.cell_painter import ALSO_LEFT, draw_rule
 from rook_tally.desk.ledger.model import LedgerModel
-from rook_tally.desk.ledger.rows import GroupRow, PlaceRow, RowHead, SummaryRow
+from rook_tally.desk.ledger.row_head import RowHead
+from rook_tally.desk.ledger.rows import GroupRow, PlaceRow, SummaryRow
 from rook_tally.desk.ledger.texts import tr
 from rook_tally.desk.parts.drawing import draw_heard
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, colour, face

@@ -20,6 +20,8 @@ from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import StoreClient
 from rook_tally.desk.data.undo import StepSink
 from rook_tally.desk.ledger.actions import LedgerAction
+from rook_tally.desk.ledger.arranging import LedgerArranging
+from rook_tally.desk.ledger.cell_view import copied_line
 from rook_tally.desk.ledger.model import LedgerModel
 from rook_tally.desk.ledger.onboarding import FirstStep, Onboarding
 from rook_tally.desk.ledger.ordering import with_other_order
@@ -63,7 +65,8 @@ class LedgerView(QWidget):
         self._state = state
         self._client = client
         self._picked: Series | None = None
-        self.model = LedgerModel(state, steps)
+        self.model = LedgerModel(state)
+        self.arranging = LedgerArranging(self.model, steps)
         self.table = LedgerTable(self.model, theme, self)
         self.panel = SidePanel(theme, state, self)
         drag = LimitDrag(client, state.clock, self.told.emit)
@@ -100,35 +103,37 @@ class LedgerView(QWidget):
         self.table.quantity_head.unit_clicked.connect(self.show_in_next_unit)
         self.table.acts.connect(self.do)
         self.table.line_picked.connect(self._on_line_picked)
-        self.table.band_clicked.connect(lambda row: self.model.fold(self.model.floor_of(row)))
+        self.table.band_clicked.connect(lambda row: self.arranging.fold(self.model.floor_of(row)))
         self._watch_selection()
 
     def _watch_selection(self) -> None:
         self.table.selectionModel().currentChanged.connect(self._on_current_changed)
 
     def _deeds(self) -> dict[LedgerAction, Callable[[], object]]:
-        model = self.model
+        model, arranging = self.model, self.arranging
         return {
             LedgerAction.OPEN: self._open_picked,
-            LedgerAction.ORDER: lambda: model.arrange_by_hand(
+            LedgerAction.ORDER: lambda: arranging.arrange(
                 with_other_order(model.arrangement), tr("order of the places changed")
             ),
             LedgerAction.UNIT: lambda: self.show_in_next_unit(self._column),
             LedgerAction.NEXT_STATION: self._show_next_station,
-            LedgerAction.PLACE_UP: lambda: self._if_picked(lambda: model.move_place(self._row, -1)),
+            LedgerAction.PLACE_UP: lambda: self._if_picked(
+                lambda: arranging.move_place(self._row, -1)
+            ),
             LedgerAction.PLACE_DOWN: lambda: self._if_picked(
-                lambda: model.move_place(self._row, 1)
+                lambda: arranging.move_place(self._row, 1)
             ),
             LedgerAction.QUANTITY_LEFT: lambda: self._if_picked(
-                lambda: self._with_quantity(lambda one: model.move_quantity_of(one, -1))
+                lambda: self._with_quantity(lambda one: arranging.move_quantity(one, -1))
             ),
             LedgerAction.QUANTITY_RIGHT: lambda: self._if_picked(
-                lambda: self._with_quantity(lambda one: model.move_quantity_of(one, 1))
+                lambda: self._with_quantity(lambda one: arranging.move_quantity(one, 1))
             ),
-            LedgerAction.HIDE_PLACE: lambda: self._hide(model.hide_place, self._row),
+            LedgerAction.HIDE_PLACE: lambda: self._hide(arranging.hide_place, self._row),
             LedgerAction.HIDE_QUANTITY: lambda: self._with_quantity(self._hide_quantity),
-            LedgerAction.SHOW_ALL: model.show_all,
-            LedgerAction.FOLD: lambda: model.fold(model.floor_of(self._row)),
+            LedgerAction.SHOW_ALL: arranging.show_all,
+            LedgerAction.FOLD: lambda: arranging.fold(model.floor_of(self._row)),
             LedgerAction.GROUP: self._show_next_group,
             LedgerAction.READINGS: lambda: self._with_picked(self.readings_wanted.emit),
             LedgerAction.CORRECT: lambda: self._with_picked(self.correction_wanted.emit),
@@ -139,7 +144,7 @@ class LedgerView(QWidget):
         }
 
     def _show_next_group(self) -> None:
-        group = self.model.show_next_group()
+        group = self.arranging.show_next_group()
         self.told.emit(
             tr("Summary rows: {0}.", group) if group else tr("Summary rows: all places indoors.")
         )
@@ -180,7 +185,7 @@ class LedgerView(QWidget):
 
     def _copy(self, series: Series) -> None:
         """Put what a series reads now on the clipboard, as a line of a table."""
-        words = self.model.line_of(series)
+        words = copied_line(self.model.state, series)
         if words:
             QGuiApplication.clipboard().setText(words)
             self.told.emit(tr("The reading is on the clipboard."))
@@ -189,7 +194,7 @@ class LedgerView(QWidget):
         self.places_wanted.emit("" if self._picked is None else self._picked.station.place.name)
 
     def _hide_quantity(self, quantity: Quantity) -> None:
-        name = self.model.hide_quantity_of(quantity)
+        name = self.arranging.hide_quantity(quantity)
         self.told.emit(tr("{0} is hidden. Ctrl+H shows everything again.", name))
 
     def _hide(self, hide: Callable[[int], str], at: int) -> None:
@@ -200,7 +205,7 @@ class LedgerView(QWidget):
         if self._picked is None:
             return
         row, column = self._row, self._column
-        self.model.show_next_station(row, column)
+        self.arranging.show_next_station(row, column)
         several = self.model.series_at(row, column)
         if several:
             self._picked = several[0]
@@ -232,7 +237,7 @@ class LedgerView(QWidget):
     def pick_place(self, place: Place) -> None:
         """Pick the first cell of a place; a hidden place is shown again."""
         if place.name in self.model.arrangement.hidden_places:
-            self.model.show_all()
+            self.arranging.show_all()
         for row, line in enumerate(self.model.rows):
             if isinstance(line, PlaceRow) and line.place.id == place.id:
                 for column in range(self.model.column_count):
