@@ -283,9 +283,12 @@ def _drag(pipe: Any, place: Path, end_us: int) -> None:
     window.show_view(WATCH)
     view = window.watch
     let_until(lambda: view.model.listing is not None)
-    view.model.show_days(_DAYS)
+    view.model.backtest.show_days(_DAYS)
     let_until(
-        lambda: view.model.result is not None and view.model.result.counts.span_us == _DAYS * DAY_US
+        lambda: (
+            view.model.backtest.result is not None
+            and view.model.backtest.result.counts.span_us == _DAYS * DAY_US
+        )
     )
     gc.collect()
     gc.freeze()
@@ -293,7 +296,7 @@ def _drag(pipe: Any, place: Path, end_us: int) -> None:
     for at in range(_DRAGS + 3):
         value = 20.5 + at * 37 % _DRAGS / 40
         began = time.perf_counter()
-        view.model.drag(value, clears=False)
+        view.model.backtest.drag(value, clears=False)
         view.chart.repaint()
         view.figures.repaint()
         QApplication.processEvents()

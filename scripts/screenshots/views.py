@@ -304,7 +304,7 @@ def _picked(window: DeskWindow, sort: WorkingKind, slug: str, place: str) -> boo
     if model.picked != (sort, slug):
         model.pick((sort, slug))
         return False
-    shown = model.formula or model.score
+    shown = model.formula or model.score.preview
     if shown is None:
         return False
     if shown.place != place:
@@ -347,7 +347,7 @@ def _is_rehearsed(window: DeskWindow, slug: str) -> bool:
     if view.model.kept is None or view.model.kept.slug != slug:
         view.model.pick(slug)
         return False
-    return view.is_up_to_date and view.model.result is not None
+    return view.is_up_to_date and view.model.backtest.result is not None
 
 
 def _prepare_stations(window: DeskWindow) -> Callable[[], bool]:

@@ -56,7 +56,7 @@ def _is_shown(window: DeskWindow, view: int) -> bool:
     if view == BENCH:
         return bool(window.bench.is_up_to_date)
     if view == WATCH:
-        return bool(window.watch.is_up_to_date and window.watch.model.result is not None)
+        return bool(window.watch.is_up_to_date and window.watch.model.backtest.result is not None)
     if view == STATIONS:
         return bool(window.stations.model.is_answered and window.stations.model.page is not None)
     return bool(window.state.ribbons) and bool(window.ledger.panel._value.text())

@@ -24,7 +24,7 @@ from rook_tally.desk.parts.value_dialog import ValueDialog
 from rook_tally.desk.workings.aggregation_chart import AggregationChart, WhyBar
 from rook_tally.desk.workings.curve import CurveChart
 from rook_tally.desk.workings.curve_points import Points, points_text, typed_points
-from rook_tally.desk.workings.model import WhyPart
+from rook_tally.desk.workings.draft_score import WhyPart
 from rook_tally.desk.workings.queries import Histogram
 from rook_tally.desk.workings.traces import LaneTrace, TracesChart
 from tests.builders import MINUTE_US, NOON_US

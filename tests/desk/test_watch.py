@@ -63,7 +63,7 @@ def window(booth: Booth, open_desk: OpenDesk, qtbot: QtBot) -> DeskWindow:
 
 
 def _is_shown(window: DeskWindow) -> bool:
-    return bool(window.watch.is_up_to_date) and window.watch.model.result is not None
+    return bool(window.watch.is_up_to_date) and window.watch.model.backtest.result is not None
 
 
 def _kept(store: Store) -> Watch:
@@ -92,7 +92,7 @@ def test_a_limit_is_dragged_and_the_count_follows_at_once(
     QTest.mouseMove(chart, QPoint(200, round(chart.y_of(60.0))))
     assert window.watch.figures.rang.value.text() == "0"
     QTest.mouseRelease(chart, Qt.MouseButton.LeftButton, pos=QPoint(200, 0))
-    qtbot.waitUntil(lambda: window.watch.model.others[2][1] == 0, timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: window.watch.model.backtest.others[2][1] == 0, timeout=PATIENCE_MS)
     QTest.keyClick(window.watch, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
     qtbot.waitUntil(lambda: not window.watch.model.is_altered, timeout=PATIENCE_MS)
     assert _kept(store).limit > 50

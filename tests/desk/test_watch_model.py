@@ -68,16 +68,16 @@ class Bench:
         self.answer()
 
     def answer(self) -> None:
-        question = self.model.backtest_question()
+        question = self.model.backtest.question()
         if question is not None:
             self.questions += 1
             with self.store.read() as connection:
-                self.model.take_material(question.run(connection))
+                self.model.take_backtest(question.run(connection))
 
     @property
     def counts(self) -> list[float]:
-        assert self.model.result is not None
-        told = self.model.result.counts
+        assert self.model.backtest.result is not None
+        told = self.model.backtest.result.counts
         return [told.rang, told.standing_us / MINUTE_US]
 
     def choose(self, part: Part, words: str) -> None:
@@ -100,10 +100,10 @@ def test_the_first_watch_is_picked_and_backtested(bench: Bench) -> None:
         "never rung",
         "PM2.5 over 25 µg/m³ at Booth",
     )
-    limits = [(limit, mine) for limit, _, mine in bench.model.others]
+    limits = [(limit, mine) for limit, _, mine in bench.model.backtest.others]
     assert limits == [("15", False), ("20", False), ("25", True), ("30", False), ("35", False)]
     # Each clears as far below its limit as it does now: at 15 the twelve in between are not calm.
-    assert [count for _, count, _ in bench.model.others] == [1, 2, 2, 1, 1]
+    assert [count for _, count, _ in bench.model.backtest.others] == [1, 2, 2, 1, 1]
 
 
 def test_a_new_watch_begins_in_the_unit_shown(store: Store) -> None:
@@ -126,23 +126,23 @@ def test_a_new_watch_begins_in_the_unit_shown(store: Store) -> None:
 
 def test_a_dragged_limit_counts_at_once_and_asks_for_nothing(bench: Bench) -> None:
     asked = bench.questions
-    bench.model.drag(40.0, clears=False)
+    bench.model.backtest.drag(40.0, clears=False)
     assert bench.model.draft == replace(DUST, limit=40.0)
     assert bench.counts[0] == 1
-    bench.model.drag(10.0, clears=False)
+    bench.model.backtest.drag(10.0, clears=False)
     # The one it clears at is taken along, never passed.
     assert bench.model.draft == replace(DUST, limit=10.0, clear=10.0)
-    bench.model.drag(50.0, clears=True)
+    bench.model.backtest.drag(50.0, clears=True)
     assert bench.model.draft == replace(DUST, limit=50.0, clear=50.0)
     bench.answer()
     assert bench.questions == asked
     with bench.store.read() as connection:
-        target = bench.model.target
+        target = bench.model.backtest.target
         assert target is not None
-        found = bench.model.found
+        found = bench.model.backtest.found
         assert found is not None
         told = backtest_result(connection, target, found.start_us, found.end_us, bench.state.zone)
-    assert told.counts == bench.model.result.counts
+    assert told.counts == bench.model.backtest.result.counts
 
 
 def test_what_is_typed_is_backtested_anew_or_said_to_be_wrong(bench: Bench) -> None:
@@ -181,9 +181,9 @@ def test_every_choice_makes_a_watch_that_can_be_meant(bench: Bench) -> None:
 
 def test_parts_are_chosen(bench: Bench) -> None:
     bench.choose(Part.SCOPE, "any place indoors")
-    assert bench.model.found is not None
-    assert bench.model.found.places == ("Booth", "Shop")
-    bench.model.show_place("Shop")
+    assert bench.model.backtest.found is not None
+    assert bench.model.backtest.found.places == ("Booth", "Shop")
+    bench.model.backtest.show_place("Shop")
     bench.answer()
     assert bench.counts == [0, 0]
     bench.choose(Part.CONTROL, "fan")
@@ -253,4 +253,4 @@ def test_a_watch_of_what_is_gone_says_so(bench: Bench) -> None:
     assert [one.state for one in bench.model.rows()] == ["never rung", "nothing there"]
     bench.model.pick("gone")
     bench.answer()
-    assert bench.model.result is None
+    assert bench.model.backtest.result is None

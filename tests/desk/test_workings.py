@@ -221,7 +221,8 @@ def _to_score(window: DeskWindow, qtbot: QtBot, place: str = "Kiln room") -> Non
     window.workings.model.show_place(place)
     qtbot.waitUntil(
         lambda: (
-            window.workings.model.score is not None and window.workings.model.score.place == place
+            window.workings.model.score.preview is not None
+            and window.workings.model.score.preview.place == place
         ),
         timeout=PATIENCE_MS,
     )
@@ -237,9 +238,9 @@ def test_a_score_says_what_each_input_gives_and_takes(window: DeskWindow, qtbot:
     assert page.when.text() == "now"
     assert page.why.told == "Warmth −30, Damp 0"
     assert page.told.text() == "All of its weight is heard."
-    names = [name for name, _ in window.workings.model.ways()]
+    names = [name for name, _ in window.workings.model.score.ways()]
     assert names == ["weighted", "worst of"]
-    words, stretches = window.workings.model.parted()
+    words, stretches = window.workings.model.score.parted()
     assert words.startswith("they differ by more than 15 points for")
     assert stretches
     QTest.keyClick(page.ways, Qt.Key.Key_Left)

@@ -75,7 +75,7 @@ class Bench:
             self.model.take_formula(told)
         else:
             assert isinstance(told, ScorePreview)
-            self.model.take_score(told)
+            self.model.score.take(told)
 
 
 @pytest.fixture
@@ -202,17 +202,17 @@ def test_the_cursor_says_when_and_now_only_where_it_is_now(bench: Bench) -> None
     state.show_last(HOUR_US)
     model.pick((WorkingKind.SCORE, "comfort"))
     bench.answer()
-    assert model.when() == "now"
+    assert model.score.when() == "now"
     zone = state.zone
-    model.cursor = 0.5
+    model.score.cursor = 0.5
     half = datetime_from_time_us(state.clock() - HOUR_US // 2).astimezone(zone)
-    assert model.when() == f"at {half:%H:%M}"
+    assert model.score.when() == f"at {half:%H:%M}"
     # The end of a window of the past is not now, and its day is said.
     state.show_window(TimeWindow(NOON_US - 3 * DAY_US, NOON_US - 2 * DAY_US, is_live=False))
-    model.cursor = 1.0
+    model.score.cursor = 1.0
     bench.answer()
     end = datetime_from_time_us(NOON_US - 2 * DAY_US - 1).astimezone(zone)
-    assert model.when() == f"at {end:%a %d %b %H:%M}"
+    assert model.score.when() == f"at {end:%a %d %b %H:%M}"
 
 
 def test_a_kept_working_keeps_what_formulas_call_it(bench: Bench) -> None:
@@ -228,32 +228,32 @@ def test_a_score_at_the_cursor_and_back(bench: Bench) -> None:
     bench.answer()
     bench.model.show_place("Yard")
     bench.answer()
-    found = bench.model.at_cursor()
+    found = bench.model.score.at_cursor()
     assert found is not None
     # Humidity was last told five minutes ago: only warmth is heard, and that is 0.
     assert found.completeness[0] == pytest.approx(0.6)
     assert found.score[0] == 0
-    bench.model.cursor = 0.2
-    found = bench.model.at_cursor()
+    bench.model.score.cursor = 0.2
+    found = bench.model.score.at_cursor()
     assert found is not None
     assert found.completeness[0] == 1.0
     assert found.score[0] == pytest.approx(40)
-    assert [part.name for part in bench.model.why()] == ["Warmth", "Damp"]
+    assert [part.name for part in bench.model.score.why()] == ["Warmth", "Damp"]
 
 
 def test_ways_of_adding_up_stand_side_by_side(bench: Bench) -> None:
     bench.state.show_last(8 * MINUTE_US)
     bench.model.pick((WorkingKind.SCORE, "comfort"))
     bench.answer()
-    names = [name for name, _ in bench.model.ways()]
+    names = [name for name, _ in bench.model.score.ways()]
     assert names == ["weighted", "worst of"]
-    words, stretches = bench.model.parted()
+    words, stretches = bench.model.score.parted()
     assert words.startswith("they differ by more than 15 points for")
     ((start, end),) = stretches
     assert end - start > 6 * MINUTE_US
     # Made alike, they agree; the picture follows the draft before anything is asked.
     bench.model.alter_score(way=Aggregation.WORST)
-    assert bench.model.parted() == ("they never differ by more than 15 points", [])
+    assert bench.model.score.parted() == ("they never differ by more than 15 points", [])
 
 
 def test_a_trial_moves_what_is_shown_and_nothing_that_is_kept(bench: Bench) -> None:
@@ -265,8 +265,8 @@ def test_a_trial_moves_what_is_shown_and_nothing_that_is_kept(bench: Bench) -> N
         if (one.field, one.station.place.name) == ("comfort", "Kiln room")
     )
     assert bench.state.latest[series.id].value == pytest.approx(70)
-    bench.model.begin_trial()
-    bench.model.try_input(0, 20.0)
+    bench.model.score.begin_trial()
+    bench.model.score.try_input(0, 20.0)
     assert bench.state.latest[series.id].value == pytest.approx(100)
     assert bench.state.trial_words() == "Comfort at Kiln room is 100 instead of 70"
     bench.model.pick((WorkingKind.FORMULA, "warmer"))
@@ -279,11 +279,11 @@ def test_what_is_missing_stays_so_in_a_trial_until_it_is_moved(bench: Bench) -> 
     bench.answer()
     bench.model.show_place("Yard")
     bench.answer()
-    bench.model.begin_trial()
-    assert bench.model.what_if is not None
-    assert math.isnan(bench.model.what_if[1])
-    bench.model.try_input(1, 50.0)
-    found = bench.model.at_cursor()
+    bench.model.score.begin_trial()
+    assert bench.model.score.what_if is not None
+    assert math.isnan(bench.model.score.what_if[1])
+    bench.model.score.try_input(1, 50.0)
+    found = bench.model.score.at_cursor()
     assert found is not None
     assert found.completeness[0] == 1.0
 
@@ -296,10 +296,10 @@ def test_inputs_come_and_go(bench: Bench) -> None:
     assert bench.model.draft.score is not None
     assert len(bench.model.draft.score.inputs) == 3
     # Until the store was asked again, what it told is of other inputs.
-    assert bench.model.at_cursor() is None
-    assert bench.model.ways() == [] or len(bench.model.ways()) == 1
+    assert bench.model.score.at_cursor() is None
+    assert bench.model.score.ways() == [] or len(bench.model.score.ways()) == 1
     bench.answer()
-    assert bench.model.at_cursor() is not None
+    assert bench.model.score.at_cursor() is not None
     for _ in range(5):
         bench.model.remove_input(0)
     assert len(bench.model.draft.score.inputs) == 1
@@ -318,7 +318,7 @@ def test_a_variant_knows_what_it_is_a_variant_of(bench: Bench) -> None:
 def test_the_spread_of_each_input_is_of_what_was_read(bench: Bench) -> None:
     bench.model.pick((WorkingKind.SCORE, "comfort"))
     bench.answer()
-    preview = bench.model.score
+    preview = bench.model.score.preview
     assert preview is not None
     assert preview.units == ("°C", "%")
     assert preview.times is not None

@@ -423,7 +423,7 @@ class DeskWindow(QMainWindow):
 
     def _end_trial(self) -> None:
         if self._views.is_made(WORKINGS):
-            self.workings.model.end_trial()
+            self.workings.model.score.end_trial()
         # What was tried out anywhere else.
         if self.state.trial:
             self.state.try_out({})

@@ -2453,6 +2453,21 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/data/draft_in_hand.py" />
+      <source>changes of {0} discarded</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/draft_in_hand.py" />
+      <source>Deleted by somebody else meanwhile; Save brings it back.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/draft_in_hand.py" />
+      <source>Changed by somebody else meanwhile: {0}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/data/file_importer.py" />
       <source>{0} lines cannot stand above the header</source>
       <translation type="unfinished" />
@@ -10905,6 +10920,11 @@ large enough to be read from the other end of the room.</source>
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/watch/draft_backtest.py" />
+      <source>limit moved</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/watch/lists.py" />
       <source>watches</source>
       <translation type="unfinished" />
@@ -10917,11 +10937,6 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="desk/watch/model.py" />
       <source>New watch</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/model.py" />
-      <source>changes of {0} discarded</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -10966,11 +10981,6 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/watch/model.py" />
-      <source>limit moved</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/model.py" />
       <source>shelved</source>
       <translation type="unfinished" />
     </message>
@@ -10982,16 +10992,6 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="desk/watch/model.py" />
       <source>New watch {0}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/model.py" />
-      <source>Changed by somebody else meanwhile: {0}.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/model.py" />
-      <source>Deleted by somebody else meanwhile; Save brings it back.</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -11734,6 +11734,31 @@ large enough to be read from the other end of the room.</source>
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/workings/draft_score.py" />
+      <source>at {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/draft_score.py" />
+      <source>they differ by more than {0:.0f} points for {1} of {2}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/draft_score.py" />
+      <source>they never differ by more than {0:.0f} points</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/draft_score.py" />
+      <source>on trial</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/workings/draft_score.py" />
+      <source>now</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/workings/formula_edit.py" />
       <source>formula</source>
       <translation type="unfinished" />
@@ -11760,52 +11785,12 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/workings/model.py" />
-      <source>Changed by somebody else meanwhile: {0}.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/workings/model.py" />
-      <source>Gives {0} at {1}.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/workings/model.py" />
-      <source>at {0}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/workings/model.py" />
-      <source>Deleted by somebody else meanwhile; Save brings it back.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/workings/model.py" />
       <source>{0} changed</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/workings/model.py" />
-      <source>they differ by more than {0:.0f} points for {1} of {2}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/workings/model.py" />
-      <source>they never differ by more than {0:.0f} points</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/workings/model.py" />
-      <source>on trial</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/workings/model.py" />
-      <source>now</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/workings/model.py" />
-      <source>changes of {0} discarded</source>
+      <source>Gives {0} at {1}.</source>
       <translation type="unfinished" />
     </message>
     <message>

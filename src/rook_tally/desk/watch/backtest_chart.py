@@ -62,7 +62,7 @@ class BacktestChart(QWidget):
 
     def _limits(self) -> dict[Grip, tuple[float, ...]]:
         """Where the lines stand on the axis, in the base unit."""
-        target = self._model.target
+        target = self._model.backtest.target
         if target is None:
             return {}
         terms = target.judge.terms
@@ -73,7 +73,7 @@ class BacktestChart(QWidget):
 
     def value_range(self) -> tuple[float, float]:
         """The range of the axis: the readings and the limits."""
-        found = self._model.found
+        found = self._model.backtest.found
         values = [one for places in self._limits().values() for one in places]
         accuracy = 1.0
         if found is not None and found.envelope is not None and found.series is not None:
@@ -98,7 +98,7 @@ class BacktestChart(QWidget):
         return low + (self.plot.bottom() - y) / self.plot.height() * (high - low)
 
     def _x_of(self, time_us: float) -> float:
-        found = self._model.found
+        found = self._model.backtest.found
         assert found is not None
         return (time_us - found.start_us) / (found.end_us - found.start_us) * self.plot.width()
 
@@ -106,7 +106,7 @@ class BacktestChart(QWidget):
         """Draw it all."""
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        theme, found, plot = self._theme, self._model.found, self.plot
+        theme, found, plot = self._theme, self._model.backtest.found, self.plot
         painter.fillRect(self.rect(), colour(theme.sheet))
         if found is None or found.envelope is None:
             painter.setFont(face(13))
@@ -134,7 +134,7 @@ class BacktestChart(QWidget):
 
     def _draw_rings(self, painter: QPainter) -> None:
         """Shades where it would have rung, and bars under them."""
-        result, found = self._model.result, self._model.found
+        result, found = self._model.backtest.result, self._model.backtest.found
         if result is None or found is None:
             return
         theme, level = self._theme, self._level()
@@ -148,7 +148,7 @@ class BacktestChart(QWidget):
             painter.fillRect(bar, colour(theme.level(level)))
 
     def _draw_ticks(self, painter: QPainter) -> None:
-        theme, found = self._theme, self._model.found
+        theme, found = self._theme, self._model.backtest.found
         assert found is not None
         zone = self._model.state.zone
         painter.setFont(face(11))
@@ -189,7 +189,7 @@ class BacktestChart(QWidget):
             painter.drawImage(self.plot.topLeft(), self._trace[1])
 
     def _draw_limits(self, painter: QPainter, value_range: tuple[float, float]) -> None:
-        theme, found = self._theme, self._model.found
+        theme, found = self._theme, self._model.backtest.found
         assert found is not None
         assert found.series is not None
         draft = self._model.draft
@@ -236,7 +236,7 @@ class BacktestChart(QWidget):
         return None if found is None else found[1]
 
     def _can_be_dragged(self) -> bool:
-        target = self._model.target
+        target = self._model.backtest.target
         return target is not None and len(target.judge.on_axis(target.judge.terms.limit)) == 1
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -254,7 +254,7 @@ class BacktestChart(QWidget):
             self.setCursor(Qt.CursorShape.SizeVerCursor if near else Qt.CursorShape.ArrowCursor)
             return
         y = min(max(y, 0.0), self.plot.bottom())
-        self._model.drag(self.value_at(y), clears=self._held is Grip.CLEAR)
+        self._model.backtest.drag(self.value_at(y), clears=self._held is Grip.CLEAR)
         self.dragging.emit()
 
     def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
@@ -273,10 +273,12 @@ class BacktestChart(QWidget):
         clears = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         place = limits.get(Grip.CLEAR, limits[Grip.RING]) if clears else limits[Grip.RING]
         low, high = self.value_range()
-        found = self._model.found
+        found = self._model.backtest.found
         least = 0.0
         if found is not None and found.series is not None:
             least = 10.0**-found.series.quantity.decimals
-        self._model.drag(place[0] + step * max((high - low) / _STEPS, least), clears=clears)
+        self._model.backtest.drag(
+            place[0] + step * max((high - low) / _STEPS, least), clears=clears
+        )
         self.dragging.emit()
         self.rested.emit()

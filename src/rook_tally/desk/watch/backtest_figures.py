@@ -79,17 +79,17 @@ class Figures(QWidget):
 
     def _next_nuisance(self, _link: str = "") -> None:
         """Take the next length below which an alarm counts as a nuisance."""
-        at = _NUISANCES_S.index(self._model.nuisance_s)
-        self._model.count_as_nuisance(_NUISANCES_S[(at + 1) % len(_NUISANCES_S)])
+        at = _NUISANCES_S.index(self._model.backtest.nuisance_s)
+        self._model.backtest.count_as_nuisance(_NUISANCES_S[(at + 1) % len(_NUISANCES_S)])
 
     def refresh(self) -> None:
         """Show what the backtest comes to."""
         model = self._model
-        told, draft = model.result, model.draft
+        told, draft = model.backtest.result, model.draft
         for one in (self.rang, self.stood, self.ran, self.nuisances):
             one.setVisible(told is not None)
-        self._others_head.setVisible(bool(model.others))
-        self.others.setVisible(bool(model.others))
+        self._others_head.setVisible(bool(model.backtest.others))
+        self.others.setVisible(bool(model.backtest.others))
         if told is None or draft is None:
             return
         counts = told.counts
@@ -118,14 +118,14 @@ class Figures(QWidget):
             str(counts.nuisances),
             tr("likely nuisances"),
             f'<a href="next" style="color: {self._theme.sheen}; text-decoration: none">'
-            f"{tr('shorter than {0}', span_words(model.nuisance_s))}</a>",
+            f"{tr('shorter than {0}', span_words(model.backtest.nuisance_s))}</a>",
         )
         ink = self._theme.level(draft.level or Level.HIGH)
         shown = [
             f'<span style="color:{ink}"><b>{limit}</b></span> {_times(count)}'
             if is_mine
             else f"{limit} <span style='color:{self._theme.dim}'>{_times(count)}</span>"
-            for limit, count, is_mine in model.others
+            for limit, count, is_mine in model.backtest.others
         ]
         self.others.setText("&nbsp;&nbsp;&nbsp;&nbsp;".join(shown))
 

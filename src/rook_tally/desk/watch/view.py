@@ -41,6 +41,7 @@ from rook_tally.desk.watch.backtest_chart import BacktestChart
 from rook_tally.desk.watch.backtest_figures import Figures
 from rook_tally.desk.watch.channel_dialog import ChannelDialog
 from rook_tally.desk.watch.commands import RemoveWatch, SaveWatch
+from rook_tally.desk.watch.draft_backtest import DAYS
 from rook_tally.desk.watch.lists import (
     JOURNAL_WIDTH,
     LIST_WIDTH,
@@ -49,7 +50,7 @@ from rook_tally.desk.watch.lists import (
     WatchList,
     WatchListModel,
 )
-from rook_tally.desk.watch.model import DAYS, WatchModel
+from rook_tally.desk.watch.model import WatchModel
 from rook_tally.desk.watch.sentence_edit import SentenceEdit
 from rook_tally.desk.watch.texts import tr, tr_count
 from rook_tally.store.site import RequestKind
@@ -233,11 +234,11 @@ class WatchView(QWidget):
         ):
             button.clicked.connect(partial(self.do, action))
             button.setToolTip(", ".join(action.keys))
-        self.spans.idClicked.connect(self.model.show_days)
+        self.spans.idClicked.connect(self.model.backtest.show_days)
         self.name.textEdited.connect(self._on_name_typed)
         self.chart.rested.connect(self._rest.start)
         self.filter.textChanged.connect(self.model.filter_lines)
-        self.place.textActivated.connect(self.model.show_place)
+        self.place.textActivated.connect(self.model.backtest.show_place)
         self.sentence.ways_wanted.connect(self.show_ways)
         self.list.selectionModel().currentChanged.connect(self._on_picked)
         self.model.changed.append(self._refresh)
@@ -253,7 +254,11 @@ class WatchView(QWidget):
     @property
     def is_up_to_date(self) -> bool:
         """True if everything asked for is shown."""
-        return self.model.listing is not None and self.model.is_answered and not self._under_way
+        return (
+            self.model.listing is not None
+            and self.model.backtest.is_answered
+            and not self._under_way
+        )
 
     def do(self, action: WatchAction, _checked: bool = False) -> None:
         """Do what a key, a button or the list of commands asks for."""
@@ -298,7 +303,7 @@ class WatchView(QWidget):
             return
         watch = self.model.tidied()
         if watch is not None:
-            self._save(watch)
+            self._save(watch, since=watch)
 
     def _take_away(self) -> None:
         if self.model.kept is not None:
@@ -308,7 +313,8 @@ class WatchView(QWidget):
     def _switch(self) -> None:
         kept = self.model.kept
         if kept is not None:
-            self._save(replace(kept, is_on=not kept.is_on))
+            # What is typed and not saved stays as it is.
+            self._save(replace(kept, is_on=not kept.is_on), since=kept)
 
     def _shelve(self) -> None:
         is_shelved = any(one.state is AlarmState.SHELVED for one in self.model.standing())
@@ -323,8 +329,8 @@ class WatchView(QWidget):
         self._write(RequestOfAlarm(sort, kept.slug, kept.name, now_us, until_us=until_us))
 
     def _show_next_span(self) -> None:
-        at = (DAYS.index(self.model.days) + 1) % len(DAYS)
-        self.model.show_days(DAYS[at])
+        at = (DAYS.index(self.model.backtest.days) + 1) % len(DAYS)
+        self.model.backtest.show_days(DAYS[at])
 
     def show_ways(self) -> None:
         """Let ways of telling be set up."""
@@ -371,10 +377,10 @@ class WatchView(QWidget):
         except OSError as error:
             self.model.refused(tr("{0} could not be written: {1}", path, error.strerror or error))
 
-    def _save(self, watch: Watch) -> None:
+    def _save(self, watch: Watch, *, since: Watch) -> None:
         kept, key = self.model.kept, self.model.key
         command = SaveWatch(watch, "" if kept is None else kept.slug, kept)
-        self._write(command, lambda done: self.model.took(key, watch, done.saved))
+        self._write(command, lambda done: self.model.took(key, since, done.saved))
 
     def _write(
         self,
@@ -418,13 +424,13 @@ class WatchView(QWidget):
 
     def _ask_draft(self) -> None:
         if self.isVisible():
-            question = self.model.backtest_question()
+            question = self.model.backtest.question()
             if question is not None:
-                self._client.read(question, self.model.take_material)
+                self._client.read(question, self.model.take_backtest)
 
     def _on_rest(self) -> None:
         """The hand has let go: what other limits would have done is worth working out."""
-        self.model.run_other_limits()
+        self.model.backtest.run_other_limits()
         self.figures.refresh()
 
     def take_step(self, done: UndoableResult) -> None:
@@ -466,19 +472,19 @@ class WatchView(QWidget):
         self.sentence.refresh()
         self.chart.update()
         self.figures.refresh()
-        self.spans.button(model.days).setChecked(True)
+        self.spans.button(model.backtest.days).setChecked(True)
         self._show_places()
         self._show_foot()
         self._ask_draft()
 
     def _show_places(self) -> None:
         """Where it can look back, when there is more than one place."""
-        places = self.model.places
+        places = self.model.backtest.places
         if [self.place.itemText(at) for at in range(self.place.count())] != list(places):
             self.place.clear()
             self.place.addItems(list(places))
         self.place.setVisible(len(places) > 1)
-        target = self.model.target
+        target = self.model.backtest.target
         if target is not None:
             self.place.setCurrentText(target.series.place)
 

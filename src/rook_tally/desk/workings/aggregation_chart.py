@@ -23,7 +23,7 @@ from rook_tally.core.workings.binding import SCORE_LIMITS
 from rook_tally.desk.parts.accessible_role import give_role
 from rook_tally.desk.parts.day_chart import bands_of
 from rook_tally.desk.parts.fonts_and_colours import BOLD, colour, face
-from rook_tally.desk.workings.model import WhyPart
+from rook_tally.desk.workings.draft_score import WhyPart
 from rook_tally.desk.workings.texts import tr
 from rook_tally.desk.workings.traces import HOURS_ROOM, HourMarks, write_hours
 

@@ -127,11 +127,11 @@ class InputRow:
             self.weight.blockSignals(True)
             self.weight.setValue(round(one.weight))
             self.weight.blockSignals(False)
-        preview, model = self._model.score, self._model
+        preview, model = self._model.score.preview, self._model
         usual = preview.usual[self._at] if preview and self._at < len(preview.usual) else None
         self.curve.show_curve(one.points, usual, now, one.name)
-        self.trial.setVisible(model.what_if is not None)
-        if model.what_if is not None and not self.trial.isSliderDown():
+        self.trial.setVisible(model.score.what_if is not None)
+        if model.score.what_if is not None and not self.trial.isSliderDown():
             low, high = self.curve.span
             self.trial.blockSignals(True)
             share = (now - low) / (high - low) if math.isfinite(now) else 0.0
@@ -150,7 +150,7 @@ class InputRow:
 
     def _on_trial(self, value: int) -> None:
         low, high = self.curve.span
-        self._model.try_input(self._at, low + value / _STEPS * (high - low))
+        self._model.score.try_input(self._at, low + value / _STEPS * (high - low))
 
 
 class ScorePage(QWidget):
@@ -208,14 +208,14 @@ class ScorePage(QWidget):
         model, draft = self._model, self._model.draft
         if draft is None or draft.score is None:
             return
-        preview = model.score
+        preview = model.score.preview
         self.head.refresh(preview.place if preview else "", preview.places if preview else ())
         self._lay_rows(len(draft.score.inputs))
         self._refresh_rows(draft.score)
         self.way.setCurrentIndex(list(Aggregation).index(draft.score.way))
         self._tell(draft.score)
-        words, stretches = model.parted()
-        ways = model.ways()
+        words, stretches = model.score.parted()
+        ways = model.score.ways()
         title = tr("{0} ways of adding up, same days", len(ways)) if len(ways) > 1 else draft.name
         window = model.state.window
         span = max(window.span_us, 1)
@@ -224,12 +224,12 @@ class ScorePage(QWidget):
             start_us, span = int(preview.times[0]), max(int(np.ptp(preview.times)), 1)
         shares = [((a - start_us) / span, (b - start_us) / span) for a, b in stretches]
         hours = hours_of(start_us, start_us + span, model.state.zone)
-        self.ways.show_ways(ways, title, words, shares, model.cursor, hours)
-        found = model.at_cursor()
+        self.ways.show_ways(ways, title, words, shares, model.score.cursor, hours)
+        found = model.score.at_cursor()
         score = UNKNOWN if found is None else figure(float(found.score[0]), 0)
-        self.why.show_parts(tr("Why {0} {1}", score, model.when()), model.why())
-        self.when.setText(model.when())
-        self.what_if.setChecked(model.what_if is not None)
+        self.why.show_parts(tr("Why {0} {1}", score, model.score.when()), model.score.why())
+        self.when.setText(model.score.when())
+        self.what_if.setChecked(model.score.what_if is not None)
         self.foot.refresh(is_wrong=preview is not None and preview.mistake is not None)
 
     def _lay_rows(self, count: int) -> None:
@@ -272,8 +272,8 @@ class ScorePage(QWidget):
         self._grid_place.setStyleSheet(f"background: {self._theme.sheet};")
 
     def _refresh_rows(self, score: Score) -> None:
-        model, preview = self._model, self._model.score
-        readings, found = model.readings_at_cursor(), model.at_cursor()
+        model, preview = self._model, self._model.score.preview
+        readings, found = model.score.readings_at_cursor(), model.score.at_cursor()
         weights = sum(one.weight for one in score.inputs) or 1.0
         for at, (row, one) in enumerate(zip(self.rows, score.inputs, strict=True)):
             now = math.nan if readings is None or at >= len(readings) else float(readings[at])
@@ -283,7 +283,7 @@ class ScorePage(QWidget):
 
     def _tell(self, score: Score) -> None:
         """Show the error, or the completeness of the score."""
-        model, preview = self._model, self._model.score
+        model, preview = self._model, self._model.score.preview
         mistake = model.mistake or (preview.mistake if preview else None)
         tint(self.told, self._theme.level(Level.HIGH) if mistake else self._theme.dim)
         if mistake is not None:
@@ -292,12 +292,12 @@ class ScorePage(QWidget):
             told = f"{name}: {mistake.what}{more}." if name else f"{mistake.what}{more}."
             self.told.setText(told)
             return
-        found = model.at_cursor()
+        found = model.score.at_cursor()
         if found is None:
             self.told.setText("")
             return
         complete = float(found.completeness[0])
-        if model.what_if is not None:
+        if model.score.what_if is not None:
             self.told.setText(tr("A trial: everything shows it until you leave it."))
         elif complete >= 1.0:
             self.told.setText(tr("All of its weight is heard."))
@@ -309,11 +309,11 @@ class ScorePage(QWidget):
             )
 
     def _on_moved(self, cursor: float) -> None:
-        self._model.cursor = cursor
+        self._model.score.cursor = cursor
         self.refresh()
 
     def _on_what_if(self, is_on: bool) -> None:
-        if is_on and self._model.what_if is None:
-            self._model.begin_trial()
+        if is_on and self._model.score.what_if is None:
+            self._model.score.begin_trial()
         elif not is_on:
-            self._model.end_trial()
+            self._model.score.end_trial()

@@ -205,7 +205,7 @@ class WorkingsView(QWidget):
             command = SaveGroup(group, "" if kept is None else kept.name, kept)
             self._write(command, lambda done: model.took_group(key, group, done.saved))
         elif model.draft is not None and model.is_altered:
-            model.end_trial()
+            model.score.end_trial()
             draft, before = model.draft, model.kept
             slot = "" if model.picked is None else model.picked[1]
             self._write(
@@ -218,7 +218,7 @@ class WorkingsView(QWidget):
         if model.kept_group is not None:
             self._write(RemoveGroup(model.kept_group.name, model.kept_group), self._on_removed)
         elif model.kept is not None:
-            model.end_trial()
+            model.score.end_trial()
             self._write(RemoveWorking(model.kept.slug, model.kept), self._on_removed)
 
     def _write(self, command: Command[R], on_done: Callable[[R], None]) -> None:
@@ -260,10 +260,10 @@ class WorkingsView(QWidget):
             if isinstance(question, FormulaQuery):
                 self._client.read(question, self.model.take_formula)
             elif question is not None:
-                self._client.read(question, self.model.take_score)
-            trial = self.model.trial_question()
+                self._client.read(question, self.model.score.take)
+            trial = self.model.score.trial_question()
             if trial is not None:
-                self._client.read(trial, self.model.take_trial)
+                self._client.read(trial, self.model.score.take_trial)
 
     def take_step(self, done: UndoableResult) -> None:
         """A step was undone, or done again, in the store."""
