@@ -22,7 +22,8 @@ from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.parts.drawing import draw_heard
 from rook_tally.desk.parts.fonts_and_colours import BOLD, MEDIUM, colour, face
-from rook_tally.desk.stations.model import StationRow, StationsModel
+from rook_tally.desk.stations.fleet_rows import StationRow
+from rook_tally.desk.stations.model import StationsModel
 from rook_tally.desk.stations.texts import tr
 
 LIST_WIDTH = 452
@@ -48,18 +49,18 @@ class FleetListModel(QAbstractListModel):
 
     def refresh(self) -> None:
         """Take the fleet as it stands now."""
-        order = self._model.ordered()
+        order = self._model.fleet.ordered()
         if [one.key for one in order] == [one.station.key for one in self.rows]:
             # Only lines that are seen, and say something else: there may be hundreds.
             for at in self.seen():
                 if at < len(order):
-                    row = self._model.row(order[at], self.rows[at].place)
+                    row = self._model.fleet.row(order[at], self.rows[at].place)
                     if row.told != self.rows[at].told:
                         self.rows[at] = row
                         self.row_changed.emit(at)
             return
         self.beginResetModel()
-        self.rows = self._model.rows()
+        self.rows = self._model.fleet.rows()
         self.endResetModel()
 
     def rowCount(self, parent: _Index = QModelIndex()) -> int:  # noqa: B008 - Qt's signature

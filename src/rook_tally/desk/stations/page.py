@@ -27,7 +27,8 @@ from rook_tally.desk.parts.label import Label, plain_tip
 from rook_tally.desk.parts.widgets import tint
 from rook_tally.desk.stations.actions import StationsAction
 from rook_tally.desk.stations.control_list import ControlList
-from rook_tally.desk.stations.model import FieldRow, StationsModel, TapeRow
+from rook_tally.desk.stations.model import StationsModel
+from rook_tally.desk.stations.station_tables import FieldRow, TapeRow
 from rook_tally.desk.stations.texts import tr
 
 _TAPE_ROW, _FIELD_ROW = 23, 28
