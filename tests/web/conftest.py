@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import socket
 import subprocess
 from collections.abc import Iterator
 from pathlib import Path
@@ -61,10 +62,19 @@ class Pages:
                     for door in one.doors:
                         if door.name == "page" and door.state.value == "open":
                             self.port = int(door.address.rpartition(":")[2])
-                            return True
+                            return self._is_answered()
             return False
 
         wait_until(served)
+
+    def _is_answered(self) -> bool:
+        """True if something listens: for a moment the store still says that a door is open which
+        has just been closed."""
+        try:
+            socket.create_connection(("127.0.0.1", self.port), timeout=5).close()
+        except OSError:
+            return False
+        return True
 
     def restart_collector(self) -> None:
         self.collector.stop()
