@@ -7,10 +7,10 @@ from __future__ import annotations
 
 import os
 
-TIMES = int(os.environ.get("ROOK_TALLY_EXAMPLES", "1"))
+TIMES = float(os.environ.get("ROOK_TALLY_EXAMPLES", "1"))
 USUAL = 40
 
 
 def examples(few: int = USUAL) -> int:
     """So many, or as many times as many as was asked for."""
-    return few * TIMES
+    return max(1, round(few * TIMES))

@@ -8113,6 +8113,16 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/stations/fleet_rows.py" />
+      <source>under maintenance until {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/fleet_rows.py" />
+      <source>firmware {0}: {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/stations/kind_files.py" />
       <source>{0} cannot be written: {1}</source>
       <translation type="unfinished" />
@@ -8749,37 +8759,12 @@
     </message>
     <message>
       <location filename="desk/stations/model.py" />
-      <source>under maintenance until {0}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/model.py" />
       <source>firmware {0}{1}</source>
       <translation type="unfinished" />
     </message>
     <message numerus="yes">
       <location filename="desk/stations/model.py" />
       <source>{0} strays are talking</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/model.py" />
-      <source>{0} since {1}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/model.py" />
-      <source> (left out)</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/model.py" />
-      <source> (hidden)</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/model.py" />
-      <source>firmware {0}: {1}</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -9290,6 +9275,21 @@
     <message>
       <location filename="desk/stations/station_actions.py" />
       <source>The collector here was not started by this window. Open its doors where it is started: rook-tally collect --http 0.0.0.0:4711</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/station_tables.py" />
+      <source>{0} since {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/station_tables.py" />
+      <source> (left out)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/station_tables.py" />
+      <source> (hidden)</source>
       <translation type="unfinished" />
     </message>
     <message>
