@@ -10,6 +10,8 @@ from pathlib import Path
 import pytest
 from PySide6.QtGui import QImage
 
+pytestmark = pytest.mark.window
+
 _TAKE = """
 import sys
 from pathlib import Path

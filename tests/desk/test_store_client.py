@@ -26,6 +26,8 @@ from tests.desk.conftest import OpenDesk
 from tests.desk.driving import PATIENCE_MS
 from tests.processes import PATIENCE_S, wait_until
 
+pytestmark = pytest.mark.real_process
+
 T = TypeVar("T")
 
 
