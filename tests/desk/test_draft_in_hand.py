@@ -153,3 +153,41 @@ def test_steps_of_two_lists_are_never_one() -> None:
         shelf.type(ash=1)
     assert one.hand.key == other.hand.key
     assert one.steps[0].merge != other.steps[0].merge
+
+
+def test_a_step_made_before_the_first_save_is_taken_back_after_it(shelf: Shelf) -> None:
+    """By then the recipe goes by another key."""
+    shelf.hand.begin(Recipe("moss"))
+    shelf.type(ash=50)
+    typed = Recipe("moss", ash=50)
+    shelf.stored["moss"] = typed
+    shelf.hand.took(shelf.hand.key, typed, typed, "moss")
+    shelf.pick("tin")
+    shelf.undo()
+    assert (shelf.hand.key, shelf.hand.draft) == ("moss", Recipe("moss"))
+    assert shelf.hand.saved == typed
+
+
+def test_a_step_finds_what_was_deleted_and_saved_again(shelf: Shelf) -> None:
+    shelf.type(ash=50)
+    shelf.type(clay=10)
+    shelf.hand.follow(None)
+    shelf.undo()
+    assert shelf.hand.draft == Recipe("ash", ash=50)
+    shelf.stored["ash"] = Recipe("ash", ash=50)
+    shelf.hand.took(shelf.hand.key, shelf.stored["ash"], shelf.stored["ash"], "ash")
+    shelf.pick("tin")
+    shelf.undo()
+    # What the step put back was as in the store then, so it is as in the store now.
+    assert (shelf.hand.key, shelf.hand.draft) == ("ash", shelf.hand.saved)
+
+
+def test_a_new_one_never_gets_the_key_of_an_earlier_one(shelf: Shelf) -> None:
+    """What was discarded comes back beside what was begun since, and not in its place."""
+    shelf.hand.begin(Recipe("moss"))
+    shelf.hand.discard()
+    shelf.hand.begin(Recipe("lichen"))
+    shelf.undo()
+    assert shelf.hand.draft == Recipe("moss")
+    drafts = [shelf.hand.book.get(key) for key in shelf.hand.book.new_keys]
+    assert [one.value.name for one in drafts if one is not None] == ["lichen", "moss"]

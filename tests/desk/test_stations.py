@@ -66,7 +66,7 @@ def _answer(store: Store, model: StationsModel) -> None:
 
 
 def test_the_fleet_by_place(model: StationsModel) -> None:
-    dust, loft = model.fleet.rows()
+    dust, loft = model.fleet_rows.rows()
     assert (dust.place, dust.age, dust.freshness) == ("Booth", "9 s", Freshness.FRESH)
     assert dust.heard.tolist() == [False] * 29 + [True]
     assert dust.remark == "50 % of its readings are suspect"
@@ -109,7 +109,7 @@ def test_a_wrong_clock_goes_before_all_else(store: Store, model: StationsModel) 
     with store.write() as connection:
         report_clocks(connection, {1: -420.0}, now_us=NOON_US)
     _answer(store, model)
-    assert model.fleet.rows()[0].remark == "its clock runs 7 min behind"
+    assert model.fleet_rows.rows()[0].remark == "its clock runs 7 min behind"
 
 
 def test_a_tape_that_is_held_stands_still(store: Store, model: StationsModel) -> None:

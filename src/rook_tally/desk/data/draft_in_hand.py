@@ -1,5 +1,5 @@
-"""The thing of a list that a person has in hand: as they have it, as it is saved, and what somebody
-else makes of it meanwhile; without Qt."""
+"""Holds the thing of a list that a person edits: their draft, what is saved, and what somebody else
+saves meanwhile; without Qt."""
 
 from __future__ import annotations
 
@@ -13,11 +13,11 @@ from rook_tally.desk.data.undo import LocalStep, StepSink
 
 
 class Named(Protocol):
-    """What is called something."""
+    """A thing with a name."""
 
     @property
     def name(self) -> str:
-        """What people call it."""
+        """The name that people read."""
 
 
 T = TypeVar("T", bound=Named)
@@ -44,6 +44,8 @@ class DraftInHand(Generic[T]):
         self.draft: T | None = None
         self.saved: T | None = None
         self.notice = ""
+        # The key that a thing has now, by one that it had when a step was made.
+        self._renamed: dict[str, str] = {}
 
     @property
     def is_altered(self) -> bool:
@@ -95,7 +97,8 @@ class DraftInHand(Generic[T]):
                 self.let_go()
                 return
             self.book.drop(self.key)
-            self.key, self.saved = self.book.free_key(), None
+            self._rename(self.key, self.book.free_key())
+            self.saved = None
             self.notice = tr("Deleted by somebody else meanwhile; Save brings it back.")
         elif draft == saved:
             self.draft = self.saved = fresh
@@ -120,9 +123,10 @@ class DraftInHand(Generic[T]):
 
         def put(to: T, since: T) -> Callable[[], None]:
             def put_it() -> None:
-                if self.key != key:
-                    self._pick(key)
-                if self.key == key and self.draft is not None:
+                now = self._renamed.get(key, key)
+                if self.key != now:
+                    self._pick(now)
+                if self.key == now and self.draft is not None:
                     hold(retaken(to, since, base, self.draft, self.saved))
 
             return put_it
@@ -159,13 +163,27 @@ class DraftInHand(Generic[T]):
         since : what was sent; or what the draft was based on, when it was not the draft
         saved, saved_key : as it stands in the store now, and its key
         """
-        if self.draft is None or self.key != key:
+        is_in_hand = self.draft is not None and self.key == key
+        self._rename(key, saved_key)
+        if self.draft is None or not is_in_hand:
             self.book.saved(key, since, saved, saved_key)
             return
         self.book.drop(key)
         self.draft = rebased(self.draft, since, saved)
-        self.saved, self.key, self.notice = saved, saved_key, ""
+        self.saved, self.notice = saved, ""
         self._note()
+
+    def _rename(self, key: str, to: str) -> None:
+        """Let a thing have another key, also in the steps that are about it."""
+        if key == to:
+            return
+        if self.key == key:
+            self.key = to
+        for before, now in self._renamed.items():
+            if now == key:
+                self._renamed[before] = to
+        self._renamed[key] = to
+        self._renamed.pop(to, None)
 
     def _note(self) -> None:
         if self.draft is not None and self.key:

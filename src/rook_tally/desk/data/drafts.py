@@ -90,6 +90,7 @@ class DraftBook(Generic[T]):
     def __init__(self, file: DraftFile, name: str, kind: type[T]) -> None:
         self._file, self._name = file, name
         self._drafts: dict[str, Draft[T]] = {}
+        self._last = 0
         for key, raw in file.book(name).items():
             try:
                 value, base = msgspec.json.decode(raw, type=tuple[kind, kind | None])  # type: ignore[valid-type]
@@ -109,9 +110,10 @@ class DraftBook(Generic[T]):
         return [one for one in self._drafts if one.startswith(NEW)]
 
     def free_key(self) -> str:
-        """A key for something new."""
-        numbers = [int(one[len(NEW) :]) for one in self.new_keys]
-        return f"{NEW}{max(numbers, default=0) + 1}"
+        """A key for something new: one that no draft of this run has had, as steps that can be
+        taken back go by it."""
+        self._last = max([self._last, *(int(one[len(NEW) :]) for one in self.new_keys)]) + 1
+        return f"{NEW}{self._last}"
 
     def put(self, key: str, value: T, base: T | None) -> None:
         """Keep a draft; one that is as its base is none."""

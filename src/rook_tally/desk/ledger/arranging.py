@@ -1,4 +1,4 @@
-"""Arranging the Ledger by hand: hide, move, fold and pick, each a step to take back; without Qt."""
+"""Changes the arrangement of the Ledger: hide, move, fold, pick; without Qt."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from rook_tally.desk.ledger.texts import tr
 
 
 class LedgerArranging:
-    """What a person does to the arrangement of a Ledger."""
+    """Changes the arrangement of a Ledger by hand; each change is a step that can be undone."""
 
     def __init__(self, model: LedgerModel, steps: StepSink) -> None:
         self._model = model
@@ -25,15 +25,10 @@ class LedgerArranging:
     def show_next_group(self) -> str:
         """Let the group lines speak for another group; returns what they speak for."""
         names = ["", *(one.name for one in self._model.state.groups if len(one.places) > 1)]
-        at = (
-            names.index(self._model.arrangement.group)
-            if self._model.arrangement.group in names
-            else 0
-        )
+        shown = self._model.arrangement.group
+        at = names.index(shown) if shown in names else 0
         group = names[(at + 1) % len(names)]
-        self.arrange(
-            replace(self._model.arrangement, group=group), tr("group of the lines below changed")
-        )
+        self._change(tr("group of the lines below changed"), group=group)
         return group
 
     def arrange(self, arrangement: LedgerArrangement, words: str) -> None:
@@ -46,6 +41,10 @@ class LedgerArranging:
                 LocalStep(words, partial(apply, before), partial(apply, arrangement))
             )
 
+    def _change(self, words: str, **values: object) -> None:
+        """Change these members of the arrangement."""
+        self.arrange(replace(self._model.arrangement, **values), words)
+
     def fold(self, floor: str) -> None:
         """Let a floor be one row that shows the worst of its rooms; or all its rooms again."""
         if not floor:
@@ -54,7 +53,7 @@ class LedgerArranging:
         is_folded = floor in folded
         names = tuple(one for one in folded if one != floor) if is_folded else (*folded, floor)
         words = tr("{0} unfolded", floor) if is_folded else tr("{0} folded", floor)
-        self.arrange(replace(self._model.arrangement, folded=names), words)
+        self._change(words, folded=names)
 
     def move_place(self, row: int, by: int) -> None:
         """Move a place up or down; ordered worst first, the order is not a person's."""
@@ -62,9 +61,7 @@ class LedgerArranging:
         if isinstance(line, PlaceRow) and self._model.arrangement.order is LedgerOrder.PLACES:
             shown = [one.place.name for one in self._model.rows if isinstance(one, PlaceRow)]
             names = moved(shown, line.place.name, by)
-            self.arrange(
-                replace(self._model.arrangement, places=names), tr("{0} moved", line.place.name)
-            )
+            self._change(tr("{0} moved", line.place.name), places=names)
 
     def move_quantity(self, quantity: Quantity, by: int) -> None:
         """Move a quantity left or right; out of the last cells it becomes the last column."""
@@ -72,9 +69,7 @@ class LedgerArranging:
         if quantity in self._model.also:
             by = len(self._model.columns) - 1 - order.index(quantity.slug) if by < 0 else 0
         names = moved(order, quantity.slug, by)
-        self.arrange(
-            replace(self._model.arrangement, quantities=names), tr("{0} moved", quantity.name)
-        )
+        self._change(tr("{0} moved", quantity.name), quantities=names)
 
     def hide_place(self, row: int) -> str:
         """Hide a place; returns its name."""
@@ -82,27 +77,18 @@ class LedgerArranging:
         if not isinstance(line, PlaceRow):
             return ""
         hidden = (*self._model.arrangement.hidden_places, line.place.name)
-        self.arrange(
-            replace(self._model.arrangement, hidden_places=hidden),
-            tr("{0} hidden", line.place.name),
-        )
+        self._change(tr("{0} hidden", line.place.name), hidden_places=hidden)
         return line.place.name
 
     def hide_quantity(self, quantity: Quantity) -> str:
         """Hide a quantity, wherever it stands; returns its name."""
         hidden = (*self._model.arrangement.hidden_quantities, quantity.slug)
-        self.arrange(
-            replace(self._model.arrangement, hidden_quantities=hidden),
-            tr("{0} hidden", quantity.name),
-        )
+        self._change(tr("{0} hidden", quantity.name), hidden_quantities=hidden)
         return quantity.name
 
     def show_all(self) -> None:
         """Show what was hidden."""
-        self.arrange(
-            replace(self._model.arrangement, hidden_places=(), hidden_quantities=()),
-            tr("everything shown"),
-        )
+        self._change(tr("everything shown"), hidden_places=(), hidden_quantities=())
 
     def show_next_station(self, row: int, column: int) -> None:
         """Where several stations of a place tell the same, show the next one's value; in a last
@@ -116,6 +102,4 @@ class LedgerArranging:
             one = several[1]
             name = cell_name(one.station.place.name, one.quantity.slug)
             stations = {**self._model.arrangement.stations, name: one.station.key}
-            self.arrange(
-                replace(self._model.arrangement, stations=stations), tr("another station shown")
-            )
+            self._change(tr("another station shown"), stations=stations)

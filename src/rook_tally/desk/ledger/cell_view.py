@@ -50,10 +50,12 @@ class Cell(msgspec.Struct, frozen=True):
 
 
 def level_now(state: SiteState, one: Series) -> Level:
-    """The level of a series' newest reading; that of a silent station is none."""
-    if not state.station_freshness(one.station).is_telling:
-        return Level.SETTLED
-    return state.level(one)
+    """The level of a series' newest reading; settled while its station is silent."""
+    return _level_at(state, one, state.station_freshness(one.station))
+
+
+def _level_at(state: SiteState, one: Series, freshness: Freshness) -> Level:
+    return state.level(one) if freshness.is_telling else Level.SETTLED
 
 
 def cell_of(state: SiteState, several: tuple[Series, ...]) -> Cell | None:
@@ -63,12 +65,12 @@ def cell_of(state: SiteState, several: tuple[Series, ...]) -> Cell | None:
     newest = state.latest.get(one.id)
     if newest is None:
         return None
-    ribbon = state.ribbons.get(one.id)
+    ribbon, freshness = state.ribbons.get(one.id), state.station_freshness(one.station)
     alarms = state.alarms_of(one.id)
     return Cell(
         text=one.shown.text(newest.value),
-        level=level_now(state, one),
-        freshness=state.station_freshness(one.station),
+        level=_level_at(state, one, freshness),
+        freshness=freshness,
         is_suspect=newest.quality != 0,
         ribbon=ribbon,
         value_range=_ribbon_range(one, ribbon),
@@ -98,7 +100,7 @@ def named_cell(state: SiteState, several: tuple[Series, ...]) -> Cell:
 
 
 def _named_line(state: SiteState, one: Series) -> AlsoLine:
-    newest = state.latest[one.id]
+    newest, freshness = state.latest[one.id], state.station_freshness(one.station)
     is_suspect = newest.quality != 0
     alarms = state.alarms_of(one.id)
     text = one.shown.text(newest.value)
@@ -106,8 +108,8 @@ def _named_line(state: SiteState, one: Series) -> AlsoLine:
     return AlsoLine(
         tr(one.quantity.heading),
         f"{value} {one.symbol_beside(newest.value, newest.time_us)}".rstrip(),
-        Level.SETTLED if is_suspect else level_now(state, one),
-        is_suspect or not state.station_freshness(one.station).is_telling,
+        Level.SETTLED if is_suspect else _level_at(state, one, freshness),
+        is_suspect or not freshness.is_telling,
         alarms[0].level if alarms else None,
     )
 
@@ -133,7 +135,7 @@ def spoken_cell(state: SiteState, one: Series, *, is_off: bool = False) -> str:
     text = one.shown.text(newest.value)
     parts = [
         f"{one.station.place.name}, {tr(one.quantity.name)} {text} {one.shown.symbol}".rstrip(),
-        tr(level_now(state, one).wording),
+        tr(_level_at(state, one, freshness).wording),
     ]
     if freshness is not Freshness.FRESH:
         parts.append(tr(freshness.wording))

@@ -1,4 +1,4 @@
-"""How the Ledger lays a site out: rows, columns, and where each series stands; without Qt."""
+"""Lays a site out as the rows and columns of the Ledger; without Qt."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What the head of a place's row says; without Qt."""
+"""Works out the head of a place's row; without Qt."""
 
 from __future__ import annotations
 

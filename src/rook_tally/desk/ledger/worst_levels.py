@@ -1,4 +1,4 @@
-"""The worst level of each place; without Qt."""
+"""Works out the worst level of each place; without Qt."""
 
 from __future__ import annotations
 

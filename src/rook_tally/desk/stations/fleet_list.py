@@ -49,18 +49,18 @@ class FleetListModel(QAbstractListModel):
 
     def refresh(self) -> None:
         """Take the fleet as it stands now."""
-        order = self._model.fleet.ordered()
+        order = self._model.fleet_rows.ordered()
         if [one.key for one in order] == [one.station.key for one in self.rows]:
             # Only lines that are seen, and say something else: there may be hundreds.
             for at in self.seen():
                 if at < len(order):
-                    row = self._model.fleet.row(order[at], self.rows[at].place)
+                    row = self._model.fleet_rows.row(order[at], self.rows[at].place)
                     if row.told != self.rows[at].told:
                         self.rows[at] = row
                         self.row_changed.emit(at)
             return
         self.beginResetModel()
-        self.rows = self._model.fleet.rows()
+        self.rows = self._model.fleet_rows.rows()
         self.endResetModel()
 
     def rowCount(self, parent: _Index = QModelIndex()) -> int:  # noqa: B008 - Qt's signature

@@ -159,7 +159,7 @@ class FleetRows:
         )
 
     def _update(self, station: Station) -> str:
-        """How far a station is with firmware that is given out."""
+        """The state of a station's firmware update, in words; empty without one."""
         told = None if self.fleet is None else self.fleet.updates.get(station.key)
         return "" if told is None else tr("firmware {0}: {1}", told.version, tr(told.state.value))
 

@@ -52,7 +52,7 @@ class StationsModel:
 
     def __init__(self, state: SiteState) -> None:
         self._state = state
-        self.fleet = FleetRows(state)
+        self.fleet_rows = FleetRows(state)
         self._picked: str | None = None
         self._power_asked = ("", 0)
         self._power_told: StationPower | None = None
@@ -65,7 +65,7 @@ class StationsModel:
         """The station whose page is shown; the first one until another is picked."""
         site = self._state.site
         found = site.station(self._picked) if self._picked else None
-        ordered = self.fleet.ordered()
+        ordered = self.fleet_rows.ordered()
         return found or (ordered[0] if ordered else None)
 
     def station(self, key: str) -> Station | None:
@@ -85,7 +85,7 @@ class StationsModel:
     @property
     def is_answered(self) -> bool:
         """True if the fleet and the picked station's page are known."""
-        return self.fleet.fleet is not None and self.page is not None
+        return self.fleet_rows.fleet is not None and self.page is not None
 
     def has(self, key: str) -> bool:
         """True if a station is known by now."""
@@ -142,7 +142,7 @@ class StationsModel:
 
     def take_fleet(self, fleet: Fleet) -> None:
         """An answer about the fleet."""
-        self.fleet.fleet = fleet
+        self.fleet_rows.fleet = fleet
         self._tell()
 
     def take_page(self, page: StationPage) -> None:
@@ -210,7 +210,7 @@ class StationsModel:
         station = self.picked
         if station is None:
             return None
-        fields = {one.field: one.quantity for one in self.fleet.series_of(station)} or {
+        fields = {one.field: one.quantity for one in self.fleet_rows.series_of(station)} or {
             one.name: QUANTITIES[one.quantity] for one in station.kind.fields
         }
         where = station_addresses(self._state.collectors)
@@ -258,9 +258,11 @@ class StationsModel:
 
     def strays(self) -> list[StrayGroup]:
         """Who is astray, the longest first: no line moves because another one spoke."""
-        if self.fleet.fleet is None:
+        if self.fleet_rows.fleet is None:
             return []
-        return sorted(self.fleet.fleet.strays, key=lambda one: (one.first_us, one.station or ""))
+        return sorted(
+            self.fleet_rows.fleet.strays, key=lambda one: (one.first_us, one.station or "")
+        )
 
     def to_take_in(self) -> str | None:
         """Whom to take in next: a new sender first, then a station with fields that are astray."""
@@ -290,9 +292,9 @@ class StationsModel:
     def counts(self) -> str:
         """Counts of all the picked station has sent."""
         station = self.picked
-        if station is None or self.fleet.fleet is None:
+        if station is None or self.fleet_rows.fleet is None:
             return ""
-        tally = self.fleet.fleet.tallies.get(station.id, MessageCounts())
+        tally = self.fleet_rows.fleet.tallies.get(station.id, MessageCounts())
         told = [
             (tally.kept, "kept"),
             (tally.duplicate, "duplicate"),
@@ -312,13 +314,13 @@ class StationsModel:
     def field_rows(self) -> list[FieldRow]:
         """The picked station's fields."""
         station = self.picked
-        series = [] if station is None else self.fleet.series_of(station)
+        series = [] if station is None else self.fleet_rows.series_of(station)
         return [field_row(self._state, one, self.page) for one in series]
 
     def field_series(self, row: int) -> Series | None:
         """The series of a row of `field_rows`."""
         station = self.picked
-        several = [] if station is None else self.fleet.series_of(station)
+        several = [] if station is None else self.fleet_rows.series_of(station)
         return several[row] if 0 <= row < len(several) else None
 
     def _moment(self, time_us: int) -> str:

@@ -1,5 +1,4 @@
-"""What a watch would have done: the backtest of the draft in hand, with limits that are dragged;
-without Qt."""
+"""Backtests the draft of a watch, also while its limits are dragged; without Qt."""
 
 from __future__ import annotations
 

@@ -72,7 +72,7 @@ class WatchModel:
 
     @property
     def key(self) -> str:
-        """What the one in hand is called in the list: its slug, or the key of a new one."""
+        """The slug of the watch in hand, or the key of a new one; empty with none in hand."""
         return self._hand.key
 
     @property
