@@ -78,6 +78,13 @@ def test_readings_and_a_field_are_deleted_and_had_back(shared_collector: Collect
     assert [(one["field"], one["count"]) for one in listed] == [("humidity", 1)]
     _run(collector, "reading", "restore", number)
     assert told() == {"temperature", "humidity"}
+    # As an export writes moments.
+    written = ("--from", listed[0]["from"], "--to", "2100-01-01T00:00:00Z")
+    assert "1 reading is deleted" in _run(
+        collector, "reading", "delete", "cellar", "humidity", *written
+    )
+    (again,) = json.loads(_run(collector, "reading", "deleted", "--json"))
+    _run(collector, "reading", "restore", str(again["number"]))
     assert "nothing was deleted" in _run(collector, "reading", "deleted")
     _run(collector, "field", "remove", "cellar", "humidity")
     assert told() == {"temperature"}

@@ -54,6 +54,9 @@ def local(text: str) -> str:
         ("3 days ago", "2026-11-20 14:32"),
         ("2 hours ago", "2026-11-23 12:32"),
         ("90 min ago", "2026-11-23 13:02"),
+        ("2026-08-12T06:15:00Z", "2026-08-12 07:15"),
+        ("2026-08-12t06:15:00.250z", "2026-08-12 07:15"),
+        (" 2026-08-12 06:15+05:30 ", "2026-08-12 01:45"),
     ],
 )
 def test_what_is_meant(text: str, meant: str) -> None:
@@ -83,6 +86,10 @@ def test_a_day_is_as_long_as_it_was() -> None:
         ("99999 months ago", "lies before the year 1970"),
         ("999999999 d", "is no time we can read"),
         ("999999999 days ago", "is no time we can read"),
+        ("2026-11-23T14:32:09Z", "has not come yet"),
+        ("1969-12-31T23:59:59Z", "lies before the year 1970"),
+        ("2026-02-30T06:15:00Z", "is not a time such as"),
+        ("2026-08-12T25:00:00Z", "is not a time such as"),
     ],
 )
 def test_what_cannot_be_meant(text: str, why: str) -> None:
@@ -135,6 +142,7 @@ def test_in_the_hour_that_comes_twice_the_newest_that_has_come_is_meant(
         ("tomorrow", "2026-11-25 00:00"),
         ("next fri 8:00", "2026-11-27 08:00"),
         ("2026-12-24", "2026-12-25 00:00"),
+        ("2026-12-24T17:00:00Z", "2026-12-24 17:00"),
     ],
 )
 def test_an_end_is_typed_as_people_say_it(text: str, meant: str) -> None:
@@ -142,7 +150,9 @@ def test_an_end_is_typed_as_people_say_it(text: str, meant: str) -> None:
     assert typed_end(text, now_us=NOW_US, zone=ZONE) == time_us_from_datetime(wanted)
 
 
-@pytest.mark.parametrize("text", ["", "soon", "2026-11-22", "today 9:00", "25:00"])
+@pytest.mark.parametrize(
+    "text", ["", "soon", "2026-11-22", "today 9:00", "25:00", "2026-11-23T14:32:08Z"]
+)
 def test_what_is_no_end_to_come_is_said(text: str) -> None:
     with pytest.raises(UsageError):
         typed_end(text, now_us=NOW_US, zone=ZONE)

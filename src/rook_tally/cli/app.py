@@ -215,7 +215,8 @@ def export(
     station: Annotated[str | None, typer.Option(metavar="KEY")] = None,
     quantity: Annotated[str | None, typer.Option(metavar="SLUG")] = None,
     from_: Annotated[
-        str | None, typer.Option("--from", metavar="T", help="Local or RFC 3339; included.")
+        str | None,
+        typer.Option("--from", metavar="T", help='As "yesterday 9:00", or RFC 3339; included.'),
     ] = None,
     to: Annotated[
         str | None, typer.Option("--to", metavar="T", help="The same; not included.")

@@ -64,9 +64,9 @@ def reading_delete(
     station: StationArgument,
     field: FieldArgument,
     since: Annotated[
-        str, typer.Option("--from", metavar="T", help='Such as "yesterday 9:00"; included.')
+        str, typer.Option("--from", metavar="T", help='As "yesterday 9:00", or RFC 3339; included.')
     ],
-    until: Annotated[str, typer.Option("--to", metavar="T", help="Not included.")],
+    until: Annotated[str, typer.Option("--to", metavar="T", help="The same; not included.")],
     store: StoreOption = None,
 ) -> None:
     """Delete the readings of a stretch; for a month they can be had back."""

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
-from datetime import tzinfo
 from zoneinfo import ZoneInfo
 
 import msgspec
@@ -12,13 +11,13 @@ import typer
 
 from rook_tally import clock
 from rook_tally.bench.wording import in_unit
+from rook_tally.cli.moments import moment_us
 from rook_tally.core.arrays import FloatArray
 from rook_tally.core.errors import UsageError
 from rook_tally.core.formulas.cleaning import MedianInterval
 from rook_tally.core.quantities.display_unit import DisplayUnit
 from rook_tally.core.quantities.number_format import duration
-from rook_tally.core.time_input import typed_time
-from rook_tally.core.timestamps import DAY_US, time_us_from_text
+from rook_tally.core.timestamps import DAY_US
 from rook_tally.store.site import Site
 
 Told = dict[str, object]
@@ -41,9 +40,9 @@ class LookedAt(msgspec.Struct, frozen=True):
             For a moment that cannot be read, or an end before the start.
         """
         now_us, zone = clock.now_us(), ZoneInfo(site.zone)
-        end_us = now_us if self.to is None else moment_said(self.to, now_us, zone)
+        end_us = now_us if self.to is None else moment_us(self.to, now_us=now_us, zone=zone)
         if self.from_ is not None:
-            start_us = moment_said(self.from_, now_us, zone)
+            start_us = moment_us(self.from_, now_us=now_us, zone=zone)
         elif self.days > 0 and math.isfinite(self.days):
             start_us = end_us - round(self.days * DAY_US)
         else:
@@ -51,20 +50,6 @@ class LookedAt(msgspec.Struct, frozen=True):
         if end_us <= start_us:
             raise UsageError("that stretch ends before it begins", remedy="give --from before --to")
         return start_us, end_us
-
-
-def moment_said(text: str, now_us: int, zone: tzinfo) -> int:
-    """A moment as RFC 3339 has it, or as people type it: `yesterday 14:00`.
-
-    Raises
-    ------
-    UsageError
-        When it is neither.
-    """
-    try:
-        return time_us_from_text(text, zone)
-    except ValueError:
-        return typed_time(text, now_us=now_us, zone=zone).start_us
 
 
 def time_told(told: float | None) -> str:

@@ -19,8 +19,8 @@ from rook_tally.bench.calibrate import (
     record_of,
 )
 from rook_tally.bench.naming import reference_of, series_named
-from rook_tally.cli.bench_output import moment_said
 from rook_tally.cli.changing import changing
+from rook_tally.cli.moments import moment_us
 from rook_tally.core.comparing.calibration import CalibrationModel
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.number_input import typed_number
@@ -100,7 +100,7 @@ def _change(
         wide = asked.uncertainty
         rows.append(
             PointRow(
-                moment_said(asked.at, now_us, zone),
+                moment_us(asked.at, now_us=now_us, zone=zone),
                 typed_number(asked.point),
                 None if wide is None else typed_number(wide.lstrip("±+ ")),
                 asked.meter,
@@ -155,7 +155,7 @@ def _apply(
         raise UsageError(record.refused.rstrip("."), kept="nothing was corrected")
     from_us = record.proposal.from_us
     if asked.from_ is not None:
-        from_us = moment_said(asked.from_, now_us, zone)
+        from_us = moment_us(asked.from_, now_us=now_us, zone=zone)
     correction = Correction(from_us, record.proposal.gain, record.proposal.offset)
     meters = ", ".join(sorted({one.meter for one in record.points if one.meter}))
     add_correction(

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 import sys
-from datetime import tzinfo
 from pathlib import Path
 from zoneinfo import ZoneInfo
 
+from rook_tally.cli.moments import moment_us
 from rook_tally.cli.progress_line import progress_line
 from rook_tally.cli.selectors import chosen_series
+from rook_tally.clock import now_us
 from rook_tally.core.alarms.files import seconds_of
 from rook_tally.core.errors import UsageError
-from rook_tally.core.timestamps import time_us_from_text
 from rook_tally.export.files import export_file, export_into
 from rook_tally.export.pieces import ExportForm, ExportWish
 from rook_tally.store.maintenance import existing_store
@@ -45,12 +45,16 @@ def write_export(
     with existing_store(where) as store:
         with store.read() as connection:
             site = load_site(connection)
-        zone = ZoneInfo(site.zone)
+        asked_us, zone = now_us(), ZoneInfo(site.zone)
+        start_us, end_us = (
+            None if one is None else moment_us(one, now_us=asked_us, zone=zone)
+            for one in (from_, to)
+        )
         wish = ExportWish(
             tuple(chosen_series(site, station, quantity)),
             chosen_form,
-            _moment(from_, "--from", zone),
-            _moment(to, "--to", zone),
+            start_us,
+            end_us,
             raw,
             _span(every) if every else None,
             wide,
@@ -70,12 +74,3 @@ def _span(text: str) -> float:
         return seconds_of(text)
     except ValueError as error:
         raise UsageError(f"--every: {error}", remedy="as in 5min") from None
-
-
-def _moment(text: str | None, option: str, zone: tzinfo) -> int | None:
-    if text is None:
-        return None
-    try:
-        return time_us_from_text(text, zone)
-    except ValueError as error:
-        raise UsageError(f"{option}: {error}") from None

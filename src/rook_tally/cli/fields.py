@@ -9,10 +9,10 @@ import msgspec
 import typer
 
 from rook_tally.cli.changing import changing
+from rook_tally.cli.moments import moment_us
 from rook_tally.clock import now_us
 from rook_tally.core.errors import UsageError
 from rook_tally.core.quantities.field_words import FieldWords, settings_from
-from rook_tally.core.time_input import typed_time
 from rook_tally.core.timestamps import rfc3339
 from rook_tally.login import login_name
 from rook_tally.store.maintenance import existing_store, open_store
@@ -84,15 +84,14 @@ def delete(where: str, key: str, field: str, since: str, until: str) -> None:
     with changing(where) as connection:
         site = load_site(connection)
         zone = ZoneInfo(site.zone)
-        from_us, to_us = (
-            typed_time(one, now_us=asked_us, zone=zone).start_us for one in (since, until)
-        )
+        from_us, to_us = (moment_us(one, now_us=asked_us, zone=zone) for one in (since, until))
         series = _series(site, key, field)
         gone = delete_readings(
             connection, series, from_us, to_us, who=login_name(), now_us=asked_us
         )
+    deleted = "reading is" if gone.count == 1 else "readings are"
     typer.echo(
-        f"{gone.count} readings are deleted. For {KEPT_REMOVED.days} days "
+        f"{gone.count} {deleted} deleted. For {KEPT_REMOVED.days} days "
         f"`rook-tally reading restore {gone.number}` brings them back"
     )
 
@@ -144,7 +143,7 @@ def bring_back(where: str, number: int) -> None:
                 f"nothing deleted has the number {number}", remedy="see rook-tally reading deleted"
             )
         count = restore_readings(connection, series, number)
-    typer.echo(f"{count} readings are back")
+    typer.echo("1 reading is back" if count == 1 else f"{count} readings are back")
 
 
 def _series(site: Site, key: str, field: str) -> Series:

@@ -9,13 +9,14 @@ import typer
 
 from rook_tally.cli.changing import changing
 from rook_tally.cli.first_use import ask_first
+from rook_tally.cli.moments import moment_us
 from rook_tally.clock import now_us
 from rook_tally.core.alarms.files import seconds_of
 from rook_tally.core.errors import UsageError
 from rook_tally.core.forwards.definitions import Forward, ForwardForm, ForwardKind, checked_forward
 from rook_tally.core.quantities.named_series import slug_of
 from rook_tally.core.quantities.registry import QUANTITIES
-from rook_tally.core.timestamps import rfc3339, time_us_from_text
+from rook_tally.core.timestamps import rfc3339
 from rook_tally.leaving.first_use import first_use
 from rook_tally.login import login_name
 from rook_tally.store.maintenance import existing_store
@@ -84,10 +85,11 @@ def add_forward(where: str, told: ForwardWords, *, is_sure: bool) -> None:
     checked_forward(forward)
     ask_first([told_first] if told_first else [], is_sure=is_sure)
     what = forward.what or "everything that is measured"
-    from_us = time_us_from_text(told.from_, ZoneInfo(site.zone)) if told.from_ else None
+    asked_us, zone = now_us(), ZoneInfo(site.zone)
+    from_us = moment_us(told.from_, now_us=asked_us, zone=zone) if told.from_ else None
     with changing(where) as connection:
         replaced = save_forward(
-            connection, forward, who=login_name(), now_us=now_us(), from_us=from_us
+            connection, forward, who=login_name(), now_us=asked_us, from_us=from_us
         )
     typer.echo(f"{forward.slug}: {'replaced' if replaced else 'new'}, {what} to {forward.host}")
 

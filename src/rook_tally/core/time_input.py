@@ -1,4 +1,5 @@
-"""Times as people type them: `14:30`, `yesterday 9:00`, `mon 8:15`, `2026-08-12`, `3 days ago`."""
+"""Times as people type them: `14:30`, `yesterday 9:00`, `mon 8:15`, `2026-08-12`, `3 days ago`;
+and as programs write them, with the offset from UTC."""
 
 from __future__ import annotations
 
@@ -14,12 +15,15 @@ from rook_tally.core.timestamps import (
     SECOND_US,
     datetime_from_time_us,
     time_us_from_datetime,
+    time_us_from_text,
 )
 
 _DAYS = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
 _CLOCK = re.compile(r"(\d{1,2})(?::|\.)(\d{2})(?:[:.](\d{2}))?|(\d{1,2})\s*h")
 _AGO = re.compile(r"(\d{1,5})\s*(s|sec|second|min|minute|h|hour|day|week|month|year)s?\s+ago")
 _LENGTH = re.compile(r"(\d{1,4})\s*(s|sec|second|min|minute|h|hour|day|week|month)s?")
+# As RFC 3339 has it: the offset makes it a moment in any zone.
+_WITH_OFFSET = re.compile(r"\s*\d{4}-\d{2}-\d{2}[Tt ]\d{2}:\d{2}\S*(?:[Zz]|[+-]\d{2}:?\d{2})\s*")
 _AGO_US = {
     "s": SECOND_US,
     "sec": SECOND_US,
@@ -74,6 +78,13 @@ def typed_time(text: str, *, now_us: int, zone: tzinfo) -> TypedTime:
         if at_us < 0:
             raise _too_early(text)
         return TypedTime(at_us, at_us)
+    written_us = _moment_with_offset(text)
+    if written_us is not None:
+        if written_us < 0:
+            raise _too_early(text)
+        if written_us > now_us:
+            raise _yet_to_come(text)
+        return TypedTime(written_us, written_us)
     clock, rest = _clock_in(words, text)
     day = _day_in(rest, now.date(), text)
     if day is not None and day < _FIRST_DAY:
@@ -109,6 +120,11 @@ def typed_end(text: str, *, now_us: int, zone: tzinfo) -> int:
     length = _LENGTH.fullmatch(words)
     if length:
         return now_us + int(length[1]) * _AGO_US[length[2]]
+    written_us = _moment_with_offset(text)
+    if written_us is not None:
+        if written_us <= now_us:
+            raise _behind(text)
+        return written_us
     clock, rest = _clock_in(words, text)
     today = datetime_from_time_us(now_us).astimezone(zone).date()
     if rest == "tomorrow":
@@ -128,8 +144,22 @@ def typed_end(text: str, *, now_us: int, zone: tzinfo) -> int:
             tomorrow = today + timedelta(days=1)
             end_us = time_us_from_datetime(datetime.combine(tomorrow, clock, zone))
     if end_us <= now_us:
-        raise UsageError(f"{text.strip()!r} lies behind", remedy=_AHEAD)
+        raise _behind(text)
     return end_us
+
+
+def _moment_with_offset(text: str) -> int | None:
+    """The moment that a text with an offset from UTC writes; None for any other text."""
+    if not _WITH_OFFSET.fullmatch(text):
+        return None
+    try:
+        return time_us_from_text(text)
+    except ValueError as error:
+        raise UsageError(str(error), remedy=_REMEDY) from None
+
+
+def _behind(text: str) -> UsageError:
+    return UsageError(f"{text.strip()!r} lies behind", remedy=_AHEAD)
 
 
 def _too_early(text: str) -> UsageError:
