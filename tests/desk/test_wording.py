@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import subprocess
 import sys
 import xml.etree.ElementTree as ElementTree
@@ -15,10 +16,16 @@ from pytestqt.qtbot import QtBot
 
 from rook_tally.cli.desktop_integration import catalogue_of
 from rook_tally.core.i18n import Catalogue, Context, speak, spoken
+from rook_tally.core.quantities.kinds import KINDS
 from rook_tally.desk import languages
+from rook_tally.desk.app.view_stack import ViewStack
+from rook_tally.desk.app.views import REPORTS, STATIONS, STRIP, VIEWS, WATCH, WORKINGS
 from rook_tally.desk.data.clock import held_clock
+from rook_tally.desk.stations.first_contact import contact_steps
+from rook_tally.desk.stations.fleet import station_remark
 from rook_tally.desk.watch.texts import tr, tr_count
 from rook_tally.store.base import Store
+from rook_tally.store.site import ClockFault, MessageCounts, Place, Station
 from tests.builders import NOON_US, append, begin_series
 from tests.desk.conftest import OpenDesk
 from tests.desk.driving import PATIENCE_MS, to_strip
@@ -110,20 +117,62 @@ def test_the_window_speaks_the_language(
     assert all("«" in one.words for one in window.commands)
 
 
-def test_nothing_in_the_strip_stays_unsaid(
-    qtbot: QtBot, store: Store, guillemets: Catalogue, open_desk: OpenDesk
+# What only stands there when the view has been told about the store, in guillemets.
+TOLD = {
+    STRIP: "«Figures»",
+    WORKINGS: "",
+    WATCH: "",
+    REPORTS: "",
+    STATIONS: "«nothing has come from it yet»",
+}
+
+
+@pytest.mark.parametrize("view", TOLD, ids=VIEWS.__getitem__)
+def test_nothing_in_a_view_stays_unsaid(
+    qtbot: QtBot, store: Store, guillemets: Catalogue, open_desk: OpenDesk, view: int
 ) -> None:
     append(store, begin_series(store), (NOON_US - 60_000_000, 20.0))
     window = open_desk(held_clock(NOON_US))
-    to_strip(qtbot, window)
-    said: list[QLabel | QPushButton] = [
-        *window.strip.findChildren(QLabel),
-        *window.strip.findChildren(QPushButton),
-    ]
+    window.strip.add_series(window.state.site.series_shown)
+    if view == STRIP:
+        to_strip(qtbot, window)
+    window.show_view(view)
+    shown = window.findChild(ViewStack).currentWidget()
+
+    def texts() -> set[str]:
+        said: list[QLabel | QPushButton] = [
+            *shown.findChildren(QLabel),
+            *shown.findChildren(QPushButton),
+        ]
+        return {widget.text() for widget in said}
+
+    qtbot.waitUntil(lambda: any(TOLD[view] in one for one in texts()), timeout=PATIENCE_MS)
     unsaid = {
-        widget.text()
-        for widget in said
-        if any(letter.isalpha() for letter in widget.text()) and "«" not in widget.text()
+        text for text in texts() if any(letter.isalpha() for letter in text) and "«" not in text
     }
-    # Days have their names from the locale.
-    assert {text for text in unsaid if "23 Nov" not in text} == set()
+    # Days have their names from the locale, stations from people.
+    assert {text for text in unsaid if "23 Nov" not in text} - {"wall"} == set()
+
+
+def without_said(text: str) -> str:
+    """What of a text no catalogue said: all outside of the outermost guillemets."""
+    while "«" in text:
+        text, before = re.sub("«[^«»]*»", "", text), text
+        assert text != before
+    return text
+
+
+def test_words_about_a_station_are_said_in_the_language(guillemets: Catalogue) -> None:
+    hall = Place(1, "Hall", True)
+    node = Station(1, "node", hall, KINDS["climate"], 60.0, None, None, "1.9")
+    usual = {"climate": "2.1"}
+    said = [
+        station_remark(node, MessageCounts(kept=50), None, usual, is_offline=True),
+        station_remark(
+            node, MessageCounts(kept=50), ClockFault(90.0, NOON_US), usual, is_offline=False
+        ),
+        station_remark(node, MessageCounts(kept=50, suspect=9), None, usual, is_offline=False),
+        station_remark(node, MessageCounts(kept=50), None, usual, is_offline=False),
+        *(one.name + one.detail for one in contact_steps("node", [], is_shown=True)),
+    ]
+    assert [without_said(one) for one in said] == [""] * len(said)

@@ -107,7 +107,7 @@ class Correct(msgspec.Struct, frozen=True):
             why=self.why,
             now_us=self.now_us,
         )
-        words = f"{_name(self.series)} corrected"
+        words = tr("{0} corrected", _name(self.series))
         if before is None:
             return UndoableResult(words, WithdrawCorrection(self.series, entry_id))
         return UndoableResult(words, _correct_as(self.series, before, self.correction))
@@ -173,8 +173,10 @@ class Overrule(msgspec.Struct, frozen=True):
                     why=self.why,
                 )
             )
-        counted = "good" if self.quality is Quality.GOOD else "suspect"
-        words = f"readings of {_name(self.series)} counted as {counted}"
+        if self.quality is Quality.GOOD:
+            words = tr("readings of {0} counted as good", _name(self.series))
+        else:
+            words = tr("readings of {0} counted as suspect", _name(self.series))
         return UndoableResult(words, _Restate(self.series, tuple(made), tuple(replaced)))
 
 
@@ -203,7 +205,7 @@ class _Restate(msgspec.Struct, frozen=True):
             )
             for one in self.spoken
         )
-        words = f"word on readings of {_name(self.series)} taken back"
+        words = tr("word on readings of {0} taken back", _name(self.series))
         return UndoableResult(words, _Restate(self.series, again, gone))
 
 
@@ -221,7 +223,7 @@ class ShowInUnit(msgspec.Struct, frozen=True):
             words = tr("{0} is shown in {1} by now", self.quantity.name, before.symbol)
             raise ConflictError(words, kept=tr("nothing was changed"))
         show_in_unit(connection, self.quantity, self.unit)
-        words = f"{self.quantity.name} shown in {self.unit.symbol}"
+        words = tr("{0} shown in {1}", self.quantity.name, self.unit.symbol)
         return UndoableResult(words, ShowInUnit(self.quantity, before, self.unit))
 
 

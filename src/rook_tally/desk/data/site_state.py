@@ -437,7 +437,11 @@ class SiteState:
             for one in collector.failed
         ]
         waiting = [
-            f"{door.name.upper()} door: {door.detail}; trying again. What came before is kept."
+            tr(
+                "{0} door: {1}; trying again. What came before is kept.",
+                door.name.upper(),
+                door.detail,
+            )
             for collector in self.collectors
             for door in collector.doors
             if door.state is DoorState.TRYING

@@ -51,6 +51,17 @@ from rook_tally.desk.parts.widgets import tint
 from rook_tally.login import login_name
 from rook_tally.store.site import Series
 
+_TYPED = (
+    "from",
+    "offset",
+    "gain",
+    "shown first",
+    "true first",
+    "shown second",
+    "true second",
+    "why",
+)
+
 
 class BeforeAndAfter(QWidget):
     """The last week as it is shown now, faint, and as it would be, strong."""
@@ -112,19 +123,9 @@ class CorrectionsDialog(StoreDialog):
         self.way = QComboBox()
         for way in CorrectionWay:
             self.way.addItem(tr(way.value), way)
-        names = (
-            "from",
-            "offset",
-            "gain",
-            "shown first",
-            "true first",
-            "shown second",
-            "true second",
-            "why",
-        )
-        self.typed = {name: QLineEdit() for name in names}
+        self.typed = {name: QLineEdit() for name in _TYPED}
         for name, line in self.typed.items():
-            line.setAccessibleName(name)
+            line.setAccessibleName(tr(name))
             line.textChanged.connect(self._preview)
         self.typed["from"].setPlaceholderText(tr("now, yesterday 14:00, 2026-08-12 …"))
         self.typed["why"].setPlaceholderText(tr("such as: beside the reference meter"))
@@ -249,7 +250,7 @@ class CorrectionsDialog(StoreDialog):
         assert self._answer is not None
         shown = self._series.shown
         if new is None or self._answer.raw.is_empty:
-            return "The last week as it is shown."
+            return tr("The last week as it is shown.")
         held = self._held(new.from_us) or Correction(new.from_us, 1.0, 0.0)
         if self.way.currentData() is CorrectionWay.TWO_POINTS:
             seen = [
@@ -279,7 +280,7 @@ class CorrectionsDialog(StoreDialog):
         except UsageError as error:
             self.problem.setText(str(error))
             return
-        why = self.typed["why"].text().strip() or "not said"
+        why = self.typed["why"].text().strip() or tr("not said")
         now_us = self._state.clock()
         self._client.write(
             Correct(

@@ -199,7 +199,7 @@ class ReadingsTable(StoreDialog):
         if self.lines.model is None:
             return
         change = self.lines.model.overrule(
-            self._chosen(), quality, who=login_name(), why="looked at in the table of readings"
+            self._chosen(), quality, who=login_name(), why=tr("looked at in the table of readings")
         )
         if change is not None:
             self._client.write(change, lambda _done: self.read_again())

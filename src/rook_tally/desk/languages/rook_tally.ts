@@ -1430,6 +1430,11 @@
   <context>
     <name>Core</name>
     <message>
+      <location filename="core/site_file/content.py" />
+      <source>key</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="core/wall/definitions.py" />
       <source>columns</source>
       <translation type="unfinished" />
@@ -1726,6 +1731,166 @@
     </message>
     <message>
       <location filename="core" />
+      <source>any station</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>room air</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Sampling interval</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Display brightness</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Zero calibration</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>particle counter</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Fan</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>climate</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>thermocouple pair</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>substrate probe</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>Mister</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>weather post</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>shunt and level</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>vibration</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>sound and dust</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>switch</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>On</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>SHT31</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>SHT40</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>DS18B20</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>BME280</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>BME680</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>SCD30</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>SCD41</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>MH-Z19B</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>SPS30</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>PMS5003</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>SGP40</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>BH1750</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>MAX31855, type K</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>LIS3DH</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>PZEM-004T</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
       <source>settled</source>
       <translation type="unfinished" />
     </message>
@@ -1767,6 +1932,271 @@
     <message>
       <location filename="core" />
       <source>silent</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>quantity</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>scope</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>sort</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>limit</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>low</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>window</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>left out</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>least spread</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>for</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>guard</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>hours</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>remarks</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>level</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>tell</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>repeat</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>escalate</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>escalate to</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>control</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>clear</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>calm</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>at least</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>at most</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>number</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>choice</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>button</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>mail</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>webhook</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>mqtt message</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>forward</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>page</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>read key</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>poll</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>open door</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>announcement</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>never asked</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>is offered nothing</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>not yet offered</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>offered</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>has fetched it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>runs it</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>fell silent</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>came back with the old one</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>asked</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>sent</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>confirmed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>not confirmed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>refused</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>overtaken</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>readings</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>messages as they came</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>alarms and what was told</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>places, stations, what was changed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="core" />
+      <source>free, given back by Compact</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1856,21 +2286,6 @@
     </message>
     <message>
       <location filename="core" />
-      <source>asked</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>confirmed</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>not confirmed</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
       <source>overridden</source>
       <translation type="unfinished" />
     </message>
@@ -1917,16 +2332,6 @@
     <message>
       <location filename="core" />
       <source>voice</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>mail</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>webhook</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2047,11 +2452,6 @@
     <message>
       <location filename="core" />
       <source>says nothing</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="core" />
-      <source>for</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2329,6 +2729,21 @@
     </message>
     <message>
       <location filename="desk/data/commands.py" />
+      <source>{0} corrected</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/commands.py" />
+      <source>word on readings of {0} taken back</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/commands.py" />
+      <source>{0} shown in {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/commands.py" />
       <source>remark “{0}”</source>
       <translation type="unfinished" />
     </message>
@@ -2345,6 +2760,16 @@
     <message>
       <location filename="desk/data/commands.py" />
       <source>correction of {0} withdrawn</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/commands.py" />
+      <source>readings of {0} counted as good</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/commands.py" />
+      <source>readings of {0} counted as suspect</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2774,6 +3199,31 @@
     </message>
     <message>
       <location filename="desk/data/site_settings.py" />
+      <source>everybody, once the HTTP door is open to the network</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/site_settings.py" />
+      <source>everybody, on this machine too</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/site_settings.py" />
+      <source>those in the network, nobody on this machine</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/site_settings.py" />
+      <source>in the desktop's password store, where there is one</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/site_settings.py" />
+      <source>in the store, with the readings</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/site_settings.py" />
       <source>the last one on {0}</source>
       <translation type="unfinished" />
     </message>
@@ -2835,6 +3285,11 @@
     <message>
       <location filename="desk/data/site_state.py" />
       <source>{0}: this duty of the collector stands still ({1}); it is tried again.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/data/site_state.py" />
+      <source>{0} door: {1}; trying again. What came before is kept.</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -2947,6 +3402,36 @@
     </message>
     <message>
       <location filename="desk/reports/dialog.py" />
+      <source>a day</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/dialog.py" />
+      <source>a week</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/dialog.py" />
+      <source>a month</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/dialog.py" />
+      <source>a quarter</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/dialog.py" />
+      <source>a year</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/dialog.py" />
+      <source>days of its own</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/dialog.py" />
       <source>such as The month</source>
       <translation type="unfinished" />
     </message>
@@ -3037,12 +3522,37 @@
     </message>
     <message>
       <location filename="desk/reports/model.py" />
-      <source>Goes out at {0} on the day after: {1}.</source>
+      <source>Every day</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/model.py" />
+      <source>Every week</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/model.py" />
+      <source>Every month</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/model.py" />
+      <source>Every quarter</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/model.py" />
+      <source>Every year</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/reports/model.py" />
       <source>By hand</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/reports/model.py" />
+      <source>Goes out at {0} on the day after: {1}.</source>
       <translation type="unfinished" />
     </message>
     <message numerus="yes">
@@ -3340,6 +3850,41 @@
     </message>
     <message>
       <location filename="desk/dialogs/corrections.py" />
+      <source>from</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/corrections.py" />
+      <source>offset</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/corrections.py" />
+      <source>gain</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/corrections.py" />
+      <source>shown first</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/corrections.py" />
+      <source>true first</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/corrections.py" />
+      <source>shown second</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/corrections.py" />
+      <source>true second</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/corrections.py" />
       <source>The last week: faint as it is shown now, strong as it would be. {0}: {1} as sent, {2} as shown now, {3} {4} corrected.</source>
       <translation type="unfinished" />
     </message>
@@ -3415,12 +3960,22 @@
     </message>
     <message>
       <location filename="desk/dialogs/corrections.py" />
+      <source>The last week as it is shown.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/corrections.py" />
       <source>Points</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/dialogs/corrections.py" />
       <source>The mean</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/corrections.py" />
+      <source>not said</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -4010,6 +4565,56 @@
     </message>
     <message>
       <location filename="desk/dialogs/forward.py" />
+      <source>every reading</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/forward.py" />
+      <source>means of a minute</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/forward.py" />
+      <source>means of 5 minutes</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/forward.py" />
+      <source>means of 15 minutes</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/forward.py" />
+      <source>means of an hour</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/forward.py" />
+      <source>means of a day</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/forward.py" />
+      <source>what comes from now on</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/forward.py" />
+      <source>also the last 30 days</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/forward.py" />
+      <source>also the last year</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/forward.py" />
+      <source>also everything there is</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/forward.py" />
       <source>From now on {0} leaves this machine for {1}.</source>
       <translation type="unfinished" />
     </message>
@@ -4436,6 +5041,36 @@
     <message>
       <location filename="desk/dialogs/in_reach.py" />
       <source>Since</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/in_reach.py" />
+      <source>serial port</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/in_reach.py" />
+      <source>probe</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/in_reach.py" />
+      <source>Bluetooth adapter</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/in_reach.py" />
+      <source>heard by Bluetooth</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/in_reach.py" />
+      <source>topic at the broker</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/in_reach.py" />
+      <source>answers</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -4941,6 +5576,11 @@
     <message>
       <location filename="desk/dialogs/readings.py" />
       <source>Count as suspect</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/dialogs/readings.py" />
+      <source>looked at in the table of readings</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -5918,6 +6558,16 @@
     </message>
     <message>
       <location filename="desk/ledger/series_summary.py" />
+      <source>rising {0} an hour</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/series_summary.py" />
+      <source>falling {0} an hour</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/series_summary.py" />
       <source>{0} to {1}</source>
       <translation type="unfinished" />
     </message>
@@ -6018,12 +6668,32 @@
     </message>
     <message>
       <location filename="desk/ledger/side_panel.py" />
+      <source>From {0}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/side_panel.py" />
       <source>Open in Strip</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/ledger/side_panel.py" />
       <source>Enter</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/side_panel.py" />
+      <source>{0}, the last 24 hours</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/side_panel.py" />
+      <source>{0} says {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/ledger/side_panel.py" />
+      <source>From {0}; {1}.</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -6415,6 +7085,36 @@
     <message>
       <location filename="desk/parts/picture_file.py" />
       <source>give a PNG, a JPEG or an SVG</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/parts/remark_dialog.py" />
+      <source>ink blue</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/parts/remark_dialog.py" />
+      <source>ochre</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/parts/remark_dialog.py" />
+      <source>green</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/parts/remark_dialog.py" />
+      <source>plum</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/parts/remark_dialog.py" />
+      <source>grey</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/parts/remark_dialog.py" />
+      <source>clay</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -6884,6 +7584,81 @@
   </context>
   <context>
     <name>Reports</name>
+    <message>
+      <location filename="reports/build.py" />
+      <source>In a sentence</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/build.py" />
+      <source>Figures by place</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/build.py" />
+      <source>Limits and guidelines</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/build.py" />
+      <source>Hour by hour</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/build.py" />
+      <source>Courses</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/build.py" />
+      <source>A usual day</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/build.py" />
+      <source>A usual week</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/build.py" />
+      <source>Wind</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/build.py" />
+      <source>Totals</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/build.py" />
+      <source>Scores</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/build.py" />
+      <source>Alarms</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/build.py" />
+      <source>Corrections and calibrations</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/build.py" />
+      <source>Remarks</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/build.py" />
+      <source>What was not heard</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="reports/build.py" />
+      <source>Season</source>
+      <translation type="unfinished" />
+    </message>
     <message>
       <location filename="reports/build.py" />
       <source>This is not what was written on {0}: {1}.</source>
@@ -7674,6 +8449,31 @@
     </message>
     <message>
       <location filename="desk/stations/connection_sheet_dialog.py" />
+      <source>curl, over HTTP</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/connection_sheet_dialog.py" />
+      <source>mosquitto_pub, over MQTT</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/connection_sheet_dialog.py" />
+      <source>Python, over HTTP</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/connection_sheet_dialog.py" />
+      <source>MicroPython, over MQTT</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/connection_sheet_dialog.py" />
+      <source>Arduino C++, over HTTP</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/connection_sheet_dialog.py" />
       <source>Connect {0}</source>
       <translation type="unfinished" />
     </message>
@@ -7744,6 +8544,26 @@
     </message>
     <message>
       <location filename="desk/stations/connection_sheet_dialog.py" />
+      <source>{0}, topic {1}, QoS 1</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/connection_sheet_dialog.py" />
+      <source>user</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/connection_sheet_dialog.py" />
+      <source>{0}, its access key as password</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/connection_sheet_dialog.py" />
+      <source>for example</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/connection_sheet_dialog.py" />
       <source>shown once, when it was made; make another with New key…</source>
       <translation type="unfinished" />
     </message>
@@ -7759,7 +8579,47 @@
     </message>
     <message>
       <location filename="desk/stations/controls.py" />
+      <source>asked {0} · {1}: {2}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/controls.py" />
       <source>asked {0} · lapsed: nobody could carry it out within {1:g} s; ask again</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/controls.py" />
+      <source>press</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/controls.py" />
+      <source>not known</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/controls.py" />
+      <source>as the station reports since {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/controls.py" />
+      <source>asked {0} · confirmed {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/controls.py" />
+      <source>asked {0} · not confirmed yet, sent {1} times</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/controls.py" />
+      <source>asked {0} · not confirmed yet</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/controls.py" />
+      <source>it has not said how it stands</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -7890,6 +8750,46 @@
     <message>
       <location filename="desk/stations/field_dialog.py" />
       <source>colour</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_dialog.py" />
+      <source>Version</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_dialog.py" />
+      <source>Size</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_dialog.py" />
+      <source>State</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_dialog.py" />
+      <source>What is new</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_dialog.py" />
+      <source>Station</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_dialog.py" />
+      <source>Runs</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_dialog.py" />
+      <source>With this image</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/firmware_dialog.py" />
+      <source>Asked last</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -8113,6 +9013,91 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/stations/first_contact.py" />
+      <source>reached the door</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/first_contact.py" />
+      <source>access key right</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/first_contact.py" />
+      <source>decoded</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/first_contact.py" />
+      <source>placed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/first_contact.py" />
+      <source>on the Ledger</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/first_contact.py" />
+      <source>over {0} from {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/first_contact.py" />
+      <source>its access key is no station's: copy it again, or make a new one</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/first_contact.py" />
+      <source>nothing has come from it yet</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/first_contact.py" />
+      <source>not shown yet</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/first_contact.py" />
+      <source>it held no readings</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/fleet.py" />
+      <source>offline, by its own word</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/fleet.py" />
+      <source>its clock runs {0} behind</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/fleet.py" />
+      <source>firmware {0}, others have {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/fleet.py" />
+      <source>its clock runs {0} ahead</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/fleet.py" />
+      <source>{0} % of its readings are suspect</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/fleet.py" />
+      <source>{0} % comes twice</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/fleet.py" />
+      <source>{0} % of its readings were revised</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/stations/fleet_rows.py" />
       <source>under maintenance until {0}</source>
       <translation type="unfinished" />
@@ -8120,6 +9105,16 @@
     <message>
       <location filename="desk/stations/fleet_rows.py" />
       <source>firmware {0}: {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/fleet_rows.py" />
+      <source>last heard {0} ago</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/fleet_rows.py" />
+      <source>never heard</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -8190,6 +9185,66 @@
     <message>
       <location filename="desk/stations/kind_model.py" />
       <source>give them another kind first</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kind_tables.py" />
+      <source>field</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kind_tables.py" />
+      <source>measures</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kind_tables.py" />
+      <source>in</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kind_tables.py" />
+      <source>accurate ±</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kind_tables.py" />
+      <source>believable</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kind_tables.py" />
+      <source>to</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kind_tables.py" />
+      <source>control</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kind_tables.py" />
+      <source>title</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kind_tables.py" />
+      <source>sort</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kind_tables.py" />
+      <source>unit</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kind_tables.py" />
+      <source>from</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/kind_tables.py" />
+      <source>choices</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -8404,11 +9459,6 @@
     </message>
     <message>
       <location filename="desk/stations/layout_dialog.py" />
-      <source>field</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/layout_dialog.py" />
       <source>from byte</source>
       <translation type="unfinished" />
     </message>
@@ -8435,6 +9485,31 @@
     <message>
       <location filename="desk/stations/layout_dialog.py" />
       <source>nothing when</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>bare bytes</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>hexadecimal text</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>base64 text</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>highest</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>lowest</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -8555,6 +9630,11 @@
     <message>
       <location filename="desk/stations/layout_dialog.py" />
       <source>The last messages</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/layout_dialog.py" />
+      <source>{0} ({1}, {2} first)</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -8759,7 +9839,7 @@
     </message>
     <message>
       <location filename="desk/stations/model.py" />
-      <source>firmware {0}{1}</source>
+      <source>firmware {0} (of its kind: {1})</source>
       <translation type="unfinished" />
     </message>
     <message numerus="yes">
@@ -8769,7 +9849,57 @@
     </message>
     <message>
       <location filename="desk/stations/model.py" />
+      <source>firmware {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/model.py" />
       <source>{0} · {1} kept since {2} · {3}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/model.py" />
+      <source>no station yet</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/model.py" />
+      <source>unnamed</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/model.py" />
+      <source>{0} kept</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/model.py" />
+      <source>{0} duplicate</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/model.py" />
+      <source>{0} revised</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/model.py" />
+      <source>{0} suspect</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/model.py" />
+      <source>{0} late</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/model.py" />
+      <source>{0} stray</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/model.py" />
+      <source>{0} refused</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -8844,6 +9974,26 @@
     </message>
     <message>
       <location filename="desk/stations/page.py" />
+      <source>becomes</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/page.py" />
+      <source>now</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/page.py" />
+      <source>in 24 h</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/page.py" />
+      <source>correction</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/page.py" />
       <source>Nothing has come from it yet. What it sends appears here at once.</source>
       <translation type="unfinished" />
     </message>
@@ -8855,6 +10005,11 @@
     <message>
       <location filename="desk/stations/page.py" />
       <source>Let the tape stand still (H)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/page.py" />
+      <source>message tape</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -8899,6 +10054,11 @@
     </message>
     <message>
       <location filename="desk/stations/page.py" />
+      <source>fields</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/page.py" />
       <source>Field…</source>
       <translation type="unfinished" />
     </message>
@@ -8915,6 +10075,16 @@
     <message>
       <location filename="desk/stations/page.py" />
       <source>From where on the picked field's readings are not fine (L)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/page.py" />
+      <source>Message tape</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/page.py" />
+      <source>everything it says, and what became of it</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -9019,6 +10189,36 @@
     </message>
     <message>
       <location filename="desk/stations/registers_dialog.py" />
+      <source>table</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/registers_dialog.py" />
+      <source>low word first</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/registers_dialog.py" />
+      <source>holding registers</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/registers_dialog.py" />
+      <source>input registers</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/registers_dialog.py" />
+      <source>coils</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/registers_dialog.py" />
+      <source>discrete inputs</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/registers_dialog.py" />
       <source>Registers of a Modbus device</source>
       <translation type="unfinished" />
     </message>
@@ -9034,22 +10234,12 @@
     </message>
     <message>
       <location filename="desk/stations/registers_dialog.py" />
-      <source>table</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/registers_dialog.py" />
       <source>from address</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/stations/registers_dialog.py" />
       <source>how many</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/registers_dialog.py" />
-      <source>low word first</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -9085,11 +10275,6 @@
     <message>
       <location filename="desk/stations/registers_dialog.py" />
       <source>device</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/registers_dialog.py" />
-      <source>from</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -9294,11 +10479,6 @@
     </message>
     <message>
       <location filename="desk/stations/stray_note.py" />
-      <source>unnamed</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/stations/stray_note.py" />
       <source>Take in {0}</source>
       <translation type="unfinished" />
     </message>
@@ -9457,6 +10637,21 @@ It needs it as soon as the doors are open to the network.</source>
     <message>
       <location filename="desk/stations/view.py" />
       <source>Who sends and is no station yet, ports, probes; every door (Ctrl+Shift+I)</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/view.py" />
+      <source>heard, last 6 h</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/view.py" />
+      <source>age</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/stations/view.py" />
+      <source>power</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -9688,13 +10883,48 @@ It needs it as soon as the doors are open to the network.</source>
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/strip/model.py" />
+      <source>everything in {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/strip/model.py" />
+      <source>{0} everywhere</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/strip/remarks.py" />
       <source>base: {0} · {1} readings</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/strip/remarks.py" />
+      <source>more than chance</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/strip/remarks.py" />
+      <source>not sure to be more than chance</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/strip/remarks.py" />
+      <source>{0} and × {1} against “{2}” (95 %): {3}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/strip/remarks.py" />
+      <source>{0} against “{1}” (95 %): {2}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/strip/remarks.py" />
       <source>none in this window</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/strip/remarks.py" />
+      <source>{0}, {1} readings</source>
       <translation type="unfinished" />
     </message>
     <message numerus="yes">
@@ -9754,7 +10984,17 @@ It needs it as soon as the doors are open to the network.</source>
     </message>
     <message>
       <location filename="desk/strip/statistics_table.py" />
+      <source>{0}: lowest {1}, mean {2}, highest {3}, {4} heard</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/strip/statistics_table.py" />
       <source>{0} heard</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/strip/statistics_table.py" />
+      <source>{0}, {1} heard</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -10891,7 +12131,17 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/watch/channel_form.py" />
+      <source>Kept in the store with the readings, for whoever may read its file.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_form.py" />
       <source>From now on alarms with value and place leave this machine for {0}.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/channel_form.py" />
+      <source>Kept in this desktop's password store.</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -10997,6 +12247,61 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="desk/watch/model.py" />
       <source>not saved</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/part_choices.py" />
+      <source>stays above a limit</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/part_choices.py" />
+      <source>stays below a limit</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/part_choices.py" />
+      <source>is outside a range</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/part_choices.py" />
+      <source>rises faster than</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/part_choices.py" />
+      <source>falls faster than</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/part_choices.py" />
+      <source>is so many times its usual level</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/part_choices.py" />
+      <source>is so many spreads from its usual level</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/part_choices.py" />
+      <source>reaches a level</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/part_choices.py" />
+      <source>is so</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/part_choices.py" />
+      <source>says nothing</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/part_choices.py" />
+      <source>is due for calibration</source>
       <translation type="unfinished" />
     </message>
     <message>

@@ -169,12 +169,13 @@ def outlook(series: Series, value: float, trend: Trend | None, now_us: int, zone
     steady_below = max(series.quantity.accuracy, 10.0 ** -(series.quantity.decimals + 1))
     if not trend.is_sure or abs(trend.per_hour) < steady_below / 2:
         return tr("steady over the last hour")
-    word = "rising" if trend.per_hour > 0 else "falling"
     # A slope with no word of its uncertainty would claim more than it knows.
     within = SURE_STANDARD_ERRORS * trend.standard_error
-    pace = f"{word} {told.difference_figure(abs(trend.per_hour), more=1)}"
-    is_told = told.difference(within) >= 0.5 * 10.0 ** -(told.decimals + 1)
-    pace += f" ±{told.difference_figure(within, more=1)} an hour" if is_told else " an hour"
+    pace = told.difference_figure(abs(trend.per_hour), more=1)
+    if told.difference(within) >= 0.5 * 10.0 ** -(told.decimals + 1):
+        pace += f" ±{told.difference_figure(within, more=1)}"
+    going = tr("rising {0} an hour") if trend.per_hour > 0 else tr("falling {0} an hour")
+    pace = going.format(pace)
     limit = _limit_ahead(series, value, trend)
     if limit is None:
         return pace

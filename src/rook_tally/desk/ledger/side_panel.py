@@ -212,7 +212,7 @@ class SidePanel(SidePaper):
         content = ChartContent(account.chart, one.limits, account.chart_range, one.shown)
         if self.chart.grip is not None:
             self.chart.grip.series = one
-        self.chart.show_content(content, f"{one.quantity.name}, the last 24 hours")
+        self.chart.show_content(content, tr("{0}, the last 24 hours", one.quantity.name))
         start = datetime_from_time_us(account.chart.start_us).astimezone(self._state.zone)
         is_live = self._state.window.is_live
         self._from.setText(
@@ -234,11 +234,17 @@ class SidePanel(SidePaper):
         """The values of other stations of the place for the same quantity."""
         one = account.series
         told = [
-            f"{other.station.key} says {other.shown.text(self._state.latest[other.id].value)}"
+            tr(
+                "{0} says {1}",
+                other.station.key,
+                other.shown.text(self._state.latest[other.id].value),
+            )
             for other in self._state.site.series_shown
             if other.id != one.id
             and other.station.place.id == one.station.place.id
             and other.quantity.slug == one.quantity.slug
             and other.id in self._state.latest
         ]
-        return f"From {one.station.key}; {', '.join(told)}." if told else f"From {one.station.key}."
+        if told:
+            return tr("From {0}; {1}.", one.station.key, ", ".join(told))
+        return tr("From {0}.", one.station.key)

@@ -43,8 +43,8 @@ class _Shade(QAbstractButton):
         self._theme, self._name = theme, theme.traces[at % len(theme.traces)]
         self.setCheckable(True)
         self.setFixedSize(QSize(26, 26))
-        self.setAccessibleName(_SHADE_NAMES[at])
-        self.setToolTip(_SHADE_NAMES[at])
+        self.setAccessibleName(tr(_SHADE_NAMES[at]))
+        self.setToolTip(tr(_SHADE_NAMES[at]))
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)

@@ -95,9 +95,12 @@ class ConnectionSheetDialog(QDialog):
         form.setHorizontalSpacing(16)
         for name, text in (
             ("HTTP", sheet.http_address),
-            ("MQTT", f"{sheet.mqtt_host}:{sheet.mqtt_port}, topic {sheet.topic}, QoS 1"),
-            ("user", f"{sheet.station}, its access key as password"),
-            ("for example", sheet.example_text),
+            (
+                "MQTT",
+                tr("{0}, topic {1}, QoS 1", f"{sheet.mqtt_host}:{sheet.mqtt_port}", sheet.topic),
+            ),
+            (tr("user"), tr("{0}, its access key as password", sheet.station)),
+            (tr("for example"), sheet.example_text),
         ):
             label = Label(text)
             label.setWordWrap(True)
@@ -178,7 +181,7 @@ class ConnectionSheetDialog(QDialog):
         for label, step in zip(self.steps, steps, strict=True):
             detail = f": {step.detail}" if step.detail else ""
             label.setText(f"{_MARKS[step.state]}  {step.name}{detail}")
-            label.setAccessibleName(f"{step.name}, {step.state.value}{detail}")
+            label.setAccessibleName(f"{step.name}, {tr(step.state.value)}{detail}")
             label.setFont(face(13, BOLD if step.state is StepState.FAILED else face(13).weight()))
             tint(
                 label,

@@ -54,19 +54,21 @@ def _row(
     clock: Callable[[int], str],
     now_us: int,
 ) -> ControlRow:
-    value = "press" if control.sort is ControlKind.BUTTON else "not known"
+    told: str | None = None
     has_lapsed = asked is not None and _has_lapsed(control, asked, now_us)
     if asked is not None and asked.state is not RequestState.REFUSED and not has_lapsed:
-        value = asked.value
+        told = asked.value
     if report is not None and (asked is None or not asked.state.is_open or has_lapsed):
-        value = report.value
-    if control.unit and value not in ("not known", "press"):
-        value = f"{value} {control.unit}"
+        told = report.value
+    if told is None:
+        value = tr("press") if control.sort is ControlKind.BUTTON else tr("not known")
+    else:
+        value = f"{told} {control.unit}".rstrip()
     if asked is not None and asked.state is RequestState.ASKED:
         remark, level = _not_taken_up(control, asked, clock, has_lapsed=has_lapsed)
     else:
         remark, level = _remark(report, asked, clock)
-    return ControlRow(control, control.title, value, remark, level)
+    return ControlRow(control, tr(control.title), value, remark, level)
 
 
 def _lapses_us(control: Control, asked: Request) -> int:
@@ -104,12 +106,17 @@ def _remark(
         and asked.state is not RequestState.CONFIRMED
     ):
         if report is None:
-            return "it has not said how it stands", Level.SETTLED
-        return f"as the station reports since {clock(report.since_us)}", Level.SETTLED
-    at = f"asked {clock(asked.asked_us)}"
+            return tr("it has not said how it stands"), Level.SETTLED
+        return tr("as the station reports since {0}", clock(report.since_us)), Level.SETTLED
+    at = clock(asked.asked_us)
     if asked.state is RequestState.CONFIRMED and asked.answered_us is not None:
-        return f"{at} · confirmed {clock(asked.answered_us)}", Level.SETTLED
+        confirmed = clock(asked.answered_us)
+        return tr("asked {0} · confirmed {1}", at, confirmed), Level.SETTLED
     if asked.state.is_open:
-        again = f", sent {asked.tries} times" if asked.tries > 1 else ""
-        return f"{at} · not confirmed yet{again}", Level.RAISED
-    return f"{at} · {asked.state.value}: {asked.answer}", Level.HIGH
+        if asked.tries > 1:
+            words = tr("asked {0} · not confirmed yet, sent {1} times", at, asked.tries)
+        else:
+            words = tr("asked {0} · not confirmed yet", at)
+        return words, Level.RAISED
+    words = tr("asked {0} · {1}: {2}", at, tr(asked.state.value), asked.answer)
+    return words, Level.HIGH

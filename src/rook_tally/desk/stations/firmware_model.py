@@ -123,7 +123,7 @@ class FirmwareQuery:
 
 
 def _name(kind: Kind | None, slug: str) -> str:
-    return slug if kind is None else kind.name
+    return slug if kind is None else tr(kind.name)
 
 
 @dataclass(frozen=True, slots=True)

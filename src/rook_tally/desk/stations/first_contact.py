@@ -6,6 +6,7 @@ import enum
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from rook_tally.desk.stations.texts import tr
 from rook_tally.store.site import MessageLogEntry, Problem
 
 
@@ -26,7 +27,7 @@ class ContactStep:
     detail: str
 
 
-_NAMES = ("reached the door", "access key right", "decoded", "placed", "on the Ledger")
+_PARTS = ("reached the door", "access key right", "decoded", "placed", "on the Ledger")
 
 
 def contact_steps(
@@ -47,16 +48,17 @@ def contact_steps(
         None,
     )
     if line is None:
-        return _steps(0, "nothing has come from it yet", failed=False)
-    came = f"over {line.door} from {line.address}"
+        return _steps(0, tr("nothing has come from it yet"), failed=False)
+    came = tr("over {0} from {1}", line.door, line.address)
     if line.problem is Problem.WRONG_KEY:
-        return _steps(1, "its access key is no station's: copy it again, or make a new one", came)
+        why = tr("its access key is no station's: copy it again, or make a new one")
+        return _steps(1, why, came)
     if line.problem is not None:
         return _steps(2, line.why, came)
     if not line.kept and not line.duplicate:
-        return _steps(3, line.why or "it held no readings", came)
+        return _steps(3, line.why or tr("it held no readings"), came)
     if not is_shown:
-        return _steps(4, "not shown yet", came, failed=False)
+        return _steps(4, tr("not shown yet"), came, failed=False)
     return _steps(5, "", came)
 
 
@@ -65,7 +67,7 @@ def _steps(
 ) -> tuple[ContactStep, ...]:
     """The first `done` steps are done; `detail` is said of the next one."""
     steps = []
-    for at, name in enumerate(_NAMES):
+    for at, name in enumerate(map(tr, _PARTS)):
         if at < done:
             steps.append(ContactStep(name, StepState.DONE, came if at == 0 else ""))
         elif at == done:

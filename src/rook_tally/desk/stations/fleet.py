@@ -6,6 +6,7 @@ from collections import Counter
 from collections.abc import Iterable
 
 from rook_tally.core.quantities.number_format import age
+from rook_tally.desk.stations.texts import tr
 from rook_tally.store.site import ClockFault, MessageCounts, Station
 
 _MUCH = 0.02
@@ -47,19 +48,21 @@ def station_remark(
     if update:
         return update
     if is_offline:
-        return "offline, by its own word"
+        return tr("offline, by its own word")
     if fault is not None:
-        where = "ahead" if fault.ahead_s > 0 else "behind"
-        return f"its clock runs {age(abs(fault.ahead_s))} {where}"
+        apart = age(abs(fault.ahead_s))
+        if fault.ahead_s > 0:
+            return tr("its clock runs {0} ahead", apart)
+        return tr("its clock runs {0} behind", apart)
     sent = tally.kept + tally.duplicate
     for count, whole, words in (
-        (tally.suspect, tally.kept, "of its readings are suspect"),
-        (tally.duplicate, sent, "comes twice"),
-        (tally.revised, tally.kept, "of its readings were revised"),
+        (tally.suspect, tally.kept, tr("{0} % of its readings are suspect")),
+        (tally.duplicate, sent, tr("{0} % comes twice")),
+        (tally.revised, tally.kept, tr("{0} % of its readings were revised")),
     ):
         if whole and count / whole >= _MUCH:
-            return f"{100 * count / whole:.0f} % {words}"
+            return words.format(f"{100 * count / whole:.0f}")
     expected = usual.get(station.kind.slug)
     if expected is not None and station.firmware and station.firmware != expected:
-        return f"firmware {station.firmware}, others have {expected}"
+        return tr("firmware {0}, others have {1}", station.firmware, expected)
     return ""

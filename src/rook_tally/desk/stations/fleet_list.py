@@ -116,7 +116,7 @@ class _Line(QStyledItemDelegate):
         silent = not row.freshness.is_telling
         for text, font, role, top in (
             (row.station.key, face(14, BOLD), theme.faint if silent else theme.ink, 4),
-            (row.station.kind.name, face(12), theme.dim, 23),
+            (tr(row.station.kind.name), face(12), theme.dim, 23),
         ):
             painter.setFont(font)
             painter.setPen(colour(role))

@@ -50,9 +50,9 @@ class StationRow(msgspec.Struct, frozen=True):
         """The line as a screen reader says it."""
         parts = [
             self.station.key,
-            self.station.kind.name,
+            tr(self.station.kind.name),
             self.station.place.name,
-            f"last heard {self.age} ago" if self.age else "never heard",
+            tr("last heard {0} ago", self.age) if self.age else tr("never heard"),
             self.power,
             self.signal,
             self.remark,

@@ -301,8 +301,12 @@ class LayoutDialog(AskingDialog):
         picked = self._picked_bytes()
         self.candidates.clear()
         for one in self.model.candidates(picked[0], len(picked)) if picked else []:
-            order = "" if one.kind.size == 1 else f", {tr(dict(_ORDERS)[one.order])} first"
-            item = QListWidgetItem(f"{number_text(one.number)} ({one.kind.value}{order})")
+            number, kind = number_text(one.number), one.kind.value
+            if one.kind.size == 1:
+                words = f"{number} ({kind})"
+            else:
+                words = tr("{0} ({1}, {2} first)", number, kind, tr(dict(_ORDERS)[one.order]))
+            item = QListWidgetItem(words)
             item.setData(_CANDIDATE, one)
             self.candidates.addItem(item)
         self.candidates.setCurrentRow(0)

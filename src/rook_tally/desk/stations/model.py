@@ -167,8 +167,9 @@ class StationsModel:
         spread = firmware_spread(
             one for one in self._state.site.stations if one.kind.slug == station.kind.slug
         )
-        alike = "" if "," not in spread else f" (of its kind: {spread})"
-        return tr("firmware {0}{1}", station.firmware, alike)
+        if "," not in spread:
+            return tr("firmware {0}", station.firmware)
+        return tr("firmware {0} (of its kind: {1})", station.firmware, spread)
 
     @property
     def is_collected(self) -> bool:
@@ -283,8 +284,8 @@ class StationsModel:
         for one in self.strays():
             since = self._clock(one.first_us)
             is_known = one.station is not None and self._state.site.station(one.station)
-            why = one.why if is_known or one.station is None else "no station yet"
-            who = one.station or "unnamed"
+            why = one.why if is_known or one.station is None else tr("no station yet")
+            who = one.station or tr("unnamed")
             words = tr("{0} · {1} kept since {2} · {3}", who, one.count, since, why)
             lines.append(StrayLine(one.station, words))
         return lines
@@ -296,16 +297,16 @@ class StationsModel:
             return ""
         tally = self.fleet_rows.fleet.tallies.get(station.id, MessageCounts())
         told = [
-            (tally.kept, "kept"),
-            (tally.duplicate, "duplicate"),
-            (tally.revised, "revised"),
-            (tally.suspect, "suspect"),
-            (tally.late, "late"),
-            (tally.stray, "stray"),
-            (tally.refused, "refused"),
+            (tally.kept, tr("{0} kept")),
+            (tally.duplicate, tr("{0} duplicate")),
+            (tally.revised, tr("{0} revised")),
+            (tally.suspect, tr("{0} suspect")),
+            (tally.late, tr("{0} late")),
+            (tally.stray, tr("{0} stray")),
+            (tally.refused, tr("{0} refused")),
         ]
-        words = [f"{figure(count, 0)} {word}" for count, word in told if count]
-        return ", ".join(words) or "nothing has come from it yet"
+        words = [word.format(figure(count, 0)) for count, word in told if count]
+        return ", ".join(words) or tr("nothing has come from it yet")
 
     def tape_rows(self) -> list[TapeRow]:
         """The picked station's messages, newest first."""

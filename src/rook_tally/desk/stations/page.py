@@ -107,7 +107,7 @@ class StationPageView(QWidget):
         self.hold.setCheckable(True)
         self.hold.setToolTip(tr("Let the tape stand still (H)"))
         self.hold.toggled.connect(self.held)
-        self.tape = _Table(theme, 3, _TAPE_ROW, "message tape")
+        self.tape = _Table(theme, 3, _TAPE_ROW, tr("message tape"))
         self.controls = ControlList(theme)
         self._controls_title = Label(tr("Controls"))
         self.sheet = QPushButton(tr("Connection…"))
@@ -129,7 +129,7 @@ class StationPageView(QWidget):
         ):
             menu.addAction(words, partial(self.asked.emit, action))
         self.more.setMenu(menu)
-        self.fields = _Table(theme, len(_FIELD_HEADS), _FIELD_ROW, "fields")
+        self.fields = _Table(theme, len(_FIELD_HEADS), _FIELD_ROW, tr("fields"))
         self.field = QPushButton(tr("Field…"))
         self.field.setToolTip(tr("What the picked field measures, its name, how it is shown (D)"))
         self.limits = QPushButton(tr("Limits…"))
@@ -179,7 +179,7 @@ class StationPageView(QWidget):
         for button in (self.sheet, self.settings, self.notes, self.new_key, self.more):
             buttons.addWidget(button)
         buttons.addStretch(1)
-        head = self._heading("Message tape", "everything it says, and what became of it")
+        head = self._heading(tr("Message tape"), tr("everything it says, and what became of it"))
         head.addStretch(1)
         head.addWidget(self.hold)
         # A message begins with its time, and ends with what is interesting.
@@ -193,7 +193,7 @@ class StationPageView(QWidget):
         self._whole.hide()
         self._set_widths(self.tape, (116, 0, 316), stretched=1)
         for at, name in enumerate(_FIELD_HEADS):
-            title_item = QTableWidgetItem(name)
+            title_item = QTableWidgetItem(tr(name))
             title_item.setTextAlignment(_RIGHT if at in _NUMBER_COLUMNS else _LEFT)
             self.fields.setHorizontalHeaderItem(at, title_item)
         self._set_widths(self.fields, (116, 180, 90, 130, 130, 0), stretched=5)
@@ -212,7 +212,7 @@ class StationPageView(QWidget):
         whole.addWidget(self.tape, 1)
         whole.addWidget(self._whole)
         whole.addSpacing(10)
-        fields_head = self._heading("Fields", "")
+        fields_head = self._heading(tr("Fields"), "")
         fields_head.addWidget(self.limits)
         fields_head.addWidget(self.field)
         whole.addLayout(fields_head)
@@ -255,7 +255,7 @@ class StationPageView(QWidget):
         if station is None:
             return
         self._name.setText(station.key)
-        place, kind = station.place.name, station.kind.name
+        place, kind = station.place.name, tr(station.kind.name)
         self._about.setText(tr("{0} · {1} · every {2:g} s", place, kind, station.cadence_s))
         self._counts.setText(self._model.counts())
         power = self._model.power_words()

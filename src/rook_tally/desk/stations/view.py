@@ -55,9 +55,9 @@ class _ListHead(QWidget):
         painter.setFont(face(12))
         painter.setPen(colour(self._theme.dim))
         middle = Qt.AlignmentFlag.AlignVCenter
-        for text, left in (("Station", 16), ("heard, last 6 h", HEARD_LEFT)):
+        for text, left in ((tr("Station"), 16), (tr("heard, last 6 h"), HEARD_LEFT)):
             painter.drawText(QRectF(left, 0, 150, self.height()), middle, text)
-        for text, right in (("age", AGE_RIGHT), ("power", POWER_RIGHT)):
+        for text, right in ((tr("age"), AGE_RIGHT), (tr("power"), POWER_RIGHT)):
             room = QRectF(right - 80, 0, 80, self.height())
             painter.drawText(room, middle | Qt.AlignmentFlag.AlignRight, text)
 

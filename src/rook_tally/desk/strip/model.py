@@ -319,8 +319,8 @@ class StripModel:
         places: dict[str, list[Series]] = {}
         quantities: dict[str, list[Series]] = {}
         for one in self.state.site.series:
-            places.setdefault(f"everything in {one.station.place.name}", []).append(one)
-            quantities.setdefault(f"{one.quantity.name} everywhere", []).append(one)
+            places.setdefault(tr("everything in {0}", one.station.place.name), []).append(one)
+            quantities.setdefault(tr("{0} everywhere", one.quantity.name), []).append(one)
         for groups, joined in ((places, False), (quantities, True)):
             for name, several in groups.items():
                 if len(several) > 1 and all(word in folded(name) for word in words):

@@ -270,13 +270,14 @@ def _line(
     difference = shown.difference_figure(against.difference)
     if against.difference > 0:
         difference = f"+{difference}"
-    sure = "more than chance" if against.is_sure else "not sure to be more than chance"
+    sure = tr("more than chance") if against.is_sure else tr("not sure to be more than chance")
     within = shown.difference_figure(against.difference_within, more=1)
-    times = ""
+    apart = f"{difference} ±{within} {shown.symbol}".rstrip()
     if series.quantity.true_zero:
-        times = f" and × {ratio} ±{figure(against.ratio_within, 2)}"
-    unit = f" {shown.symbol}".rstrip()
-    compare = f"{difference} ±{within}{unit}{times} against “{base.text}” (95 %): {sure}"
+        times = f"{ratio} ±{figure(against.ratio_within, 2)}"
+        compare = tr("{0} and × {1} against “{2}” (95 %): {3}", apart, times, base.text, sure)
+    else:
+        compare = tr("{0} against “{1}” (95 %): {2}", apart, base.text, sure)
     count = figure(told.count, 0)
     return SpanLine(
         span,
@@ -287,7 +288,7 @@ def _line(
         difference,
         against.is_sure,
         is_base,
-        f"{span.text}, {count} readings" + ("" if is_base else f": {compare}"),
+        tr("{0}, {1} readings", span.text, count) + ("" if is_base else f": {compare}"),
     )
 
 

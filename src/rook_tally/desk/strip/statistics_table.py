@@ -38,8 +38,14 @@ class FiguresTable(QWidget):
         self._figures = figures
         self._levels = [level_at_peak(self._model, one.series) for one in figures]
         spoken = [
-            f"{one.name}: lowest {one.lowest}, mean {one.mean}, highest {one.highest}, "
-            f"{one.heard} heard"
+            tr(
+                "{0}: lowest {1}, mean {2}, highest {3}, {4} heard",
+                one.name,
+                one.lowest,
+                one.mean,
+                one.highest,
+                one.heard,
+            )
             for one in figures
         ]
         self.setAccessibleDescription("; ".join(spoken))
@@ -109,7 +115,8 @@ class FiguresTable(QWidget):
             row = (event.pos().y() - _HEAD) // _ROW
             if 0 <= row < len(self._figures):
                 told = self._figures[row]
-                QToolTip.showText(event.globalPos(), f"{told.name}, {told.heard} heard", self)
+                words = tr("{0}, {1} heard", told.name, told.heard)
+                QToolTip.showText(event.globalPos(), words, self)
             return True
         return super().event(event)
 

@@ -94,8 +94,8 @@ def place_words(way: Channel | None) -> str:
     if way is None or not (way.apart or way.own_secret):
         return ""
     if way.apart:
-        return "Kept in this desktop's password store."
-    return "Kept in the store with the readings, for whoever may read its file."
+        return tr("Kept in this desktop's password store.")
+    return tr("Kept in the store with the readings, for whoever may read its file.")
 
 
 def _secret(name: str, said: Mapping[str, str], before: Channel | None) -> dict[str, str]:
