@@ -95,7 +95,7 @@ def test_a_limit_is_dragged_on_the_strips_axis_and_undone(
     to_strip(qtbot, window)
     (plot,) = window.strip.plots
     assert plot.grip is not None
-    x = plot.width() - 20
+    x = 20
     _drag(plot, x, _y(plot, plot.height(), 22.0), _y(plot, plot.height(), 21.0))
     limits, _, shown = plot.limits_drawn
     assert shown is not None
@@ -122,7 +122,7 @@ def test_a_limit_that_was_undone_before_it_was_read_back_is_not_drawn_any_more(
     window.open_in_strip([window.state.site.series[0]])
     to_strip(qtbot, window)
     (plot,) = window.strip.plots
-    x = plot.width() - 20
+    x = 20
     _drag(plot, x, _y(plot, plot.height(), 22.0), _y(plot, plot.height(), 21.0))
     limits, _, _ = plot.limits_drawn
     take = window.state.take
@@ -174,7 +174,7 @@ def test_limits_that_somebody_else_set_while_one_was_dragged_stand(
     window.open_in_strip([window.state.site.series[0]])
     to_strip(qtbot, window)
     (plot,) = window.strip.plots
-    x = plot.width() - 20
+    x = 20
     _drag(plot, x, _y(plot, plot.height(), 22.0), _y(plot, plot.height(), 21.0))
     limits, _, shown = plot.limits_drawn
     assert shown is not None
@@ -230,7 +230,7 @@ def test_lanes_that_are_built_anew_under_the_hand_take_no_harm(
     to_strip(qtbot, window)
     (plot,) = window.strip.plots
     y = _y(plot, plot.height(), 22.0)
-    _drag(plot, plot.width() - 20, y, y + 10)
+    _drag(plot, 20, y, y + 10)
     # Somebody else sets limits, and the lane goes while the answer is on its way.
     theirs = Limits(above=(None, 30.0, None, None))
     with store.write() as connection:

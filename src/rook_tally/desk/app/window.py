@@ -277,7 +277,7 @@ class DeskWindow(QMainWindow):
     def tell(self, text: str) -> None:
         """Say in a passing line what was done."""
         if text:
-            self.teller.tell(text, above=self.rail.height())
+            self.teller.tell(text, over=self.rail)
 
     @property
     def view_names(self) -> tuple[str, ...]:

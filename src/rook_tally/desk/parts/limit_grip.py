@@ -178,8 +178,8 @@ class LimitGrip:
         width = painter.fontMetrics().horizontalAdvance(text) + 10
         y = self._y_of(value)
         top = y + 3 if y < self._chart.height() / 2 else y - 19
-        on_left = self._left >= 0
-        left = 4 if on_left else max(self._chart.width() + self._left - width, 4)
+        # Beside the axis, where the chart has one of its own.
+        left = self._right + 4 if self._right >= 0 else 4
         behind = QRectF(left, top, min(width, self._chart.width() - 8), 16)
         painter.fillRect(behind, colour(theme.sheet, 0.9))
         painter.setPen(colour(theme.level(self._line.level)))

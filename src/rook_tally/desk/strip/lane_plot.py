@@ -266,7 +266,8 @@ class LanePlot(QWidget):
         if self.content.note:
             painter.setPen(colour(theme.dim))
             painter.setFont(face(11))
-            painter.drawText(QRectF(8, 3, self.width() - 90, 16), _LEFT, self.content.note)
+            # Beside the figures of the axis.
+            painter.drawText(QRectF(56, 3, self.width() - 64, 16), _LEFT, self.content.note)
         if across.stretch is not None:
             left, right = (self.x_of(one) for one in across.stretch)
             painter.fillRect(
@@ -284,13 +285,14 @@ class LanePlot(QWidget):
             painter.fillRect(QRectF(x, 0, 1.4, self.height()), colour(theme.sheen))
 
     def _draw_figures(self, painter: QPainter) -> None:
-        """The figures of the axis, set off from a trace that runs behind them."""
+        """The figures of the axis, set off from a trace that runs behind them. They stand at the
+        older end: what was measured last is not covered by anything."""
         painter.setFont(face(10))
         painter.setPen(colour(self._theme.dim))
         words = painter.fontMetrics()
         for share, text in self._figures:
             width = words.horizontalAdvance(text)
-            behind = QRectF(self.width() - width - 7, share * self.height() - 6, width + 5, 12)
+            behind = QRectF(2, share * self.height() - 6, width + 5, 12)
             painter.fillRect(behind, colour(self._theme.sheet, 0.8))
             painter.drawText(behind, Qt.AlignmentFlag.AlignCenter, text)
 

@@ -342,7 +342,7 @@ class StripView(QWidget):
             head.removed.connect(partial(self._remove, at))
             head.picked.connect(partial(self.model.pick, at))
             plot.picked.connect(partial(self.model.pick, at))
-            plot.grip = LimitGrip(plot, plot, self.limit_drag, -_AXIS, -1)
+            plot.grip = LimitGrip(plot, plot, self.limit_drag, 0, _AXIS)
             plot.grip.series = lane.series[0] if len(lane.series) == 1 else None
             plot.zoomed.connect(self._zoom)
             plot.dragged.connect(self._pan)
