@@ -197,6 +197,26 @@ ANY_LAYOUT = st.builds(
 )
 
 
+@pytest.mark.parametrize(
+    ("kind", "told"),
+    [
+        # A NaN that signals: IEEE 754-2008, 6.2.1.
+        (NumberType.F32, "7f800001"),
+        (NumberType.F64, "7ff0000000000001"),
+        (NumberType.F32, "ff800000"),
+        # A number, and three times it is none.
+        (NumberType.F64, "7fefffffffffffff"),
+    ],
+)
+def test_what_is_no_number_is_left_out(kind: NumberType, told: str) -> None:
+    field = LayoutField(name="x", at=0, kind=kind, scale=3.0)
+    reader, body = LayoutReader(ByteLayout(field=(field,))), bytes.fromhex(told)
+    assert reader.one(body) == []
+    columns, is_one = reader.many(np.frombuffer(body, np.uint8).reshape(1, -1))
+    assert is_one.all()
+    assert np.isnan(columns["x"]).all()
+
+
 @given(ANY_LAYOUT, st.lists(st.binary(min_size=16, max_size=16), min_size=1, max_size=5))
 def test_many_at_once_are_read_as_one_by_one(layout: ByteLayout, bodies: list[bytes]) -> None:
     reader = LayoutReader(layout)

@@ -148,9 +148,11 @@ class LayoutReader:
             if one.when is not None and not body[one.when[0]] >> one.when[1] & 1:
                 continue
             number = one.number(body, one.at + shift) if numbers is None else numbers[place]
-            if (one.nothing and number in one.nothing) or not math.isfinite(number):
+            if one.nothing and number in one.nothing:
                 continue
             value = (number / one.divisor if one.divisor else number * one.scale) + one.offset
+            if not math.isfinite(value):
+                continue
             found.append(LayoutValue(one.name, value, back_s))
 
     def many(self, bodies: NDArray[np.uint8]) -> tuple[dict[str, FloatArray], BoolArray]:
@@ -185,13 +187,15 @@ class LayoutReader:
         found = {}
         for field in layout.field:
             values = _column(bodies, field, layout.order)
-            is_there = is_one & np.isfinite(values)
+            divisor = _divisor(field.scale)
+            # Any eight bytes are a number to somebody: one that is none, or huge, is left out.
+            with np.errstate(invalid="ignore", over="ignore"):
+                scaled = (values / divisor if divisor else values * field.scale) + field.offset
+            is_there = is_one & np.isfinite(scaled)
             if field.nothing:
                 is_there &= ~np.isin(values, field.nothing)
             if field.when is not None:
                 is_there &= (bodies[:, field.when.at] >> field.when.bit & 1).astype(np.bool_)
-            divisor = _divisor(field.scale)
-            scaled = (values / divisor if divisor else values * field.scale) + field.offset
             found[field.name] = scaled if is_there.all() else np.where(is_there, scaled, np.nan)
         return found, is_one
 
@@ -251,7 +255,9 @@ def _column(bodies: NDArray[np.uint8], field: LayoutField, usual: ByteOrder) -> 
         letter = "f" if not kind.is_whole else "i" if kind.is_signed and field.bits is None else "u"
         typed = np.ascontiguousarray(part).view(f"{sign}{letter}{kind.size}").ravel()
         if field.bits is None:
-            return typed.astype(np.float64)
+            # A float32 may be a NaN that signals as it is widened.
+            with np.errstate(invalid="ignore"):
+                return typed.astype(np.float64)
         whole = typed.astype(np.int64)
     else:
         weights = 1 << (8 * np.arange(3, dtype=np.int64))
