@@ -10,7 +10,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
-from rook_tally.cli import logs
+from rook_tally.cli import desktop_integration, logs
 from rook_tally.cli.desk_session import DeskSession
 from rook_tally.cli.single_instance import SingleInstance
 from rook_tally.clock import now_us
@@ -104,6 +104,22 @@ def test_what_was_typed_and_not_saved_goes_along(
     kept = DraftBook(session.window.drafts, "notes", str).get("a")
     assert kept is not None
     assert kept.value == "half a sentence"
+
+
+def test_a_window_that_is_closed_at_once_begins_nothing_later(
+    qtbot: QtBot, store: Store, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    begun: list[DeskWindow] = []
+    monkeypatch.setattr(desktop_integration, "_settle_in", begun.append)
+    monkeypatch.setattr(desktop_integration, "_LATER_MS", 0)
+    closed, kept = (DeskWindow(store, clock=now_us) for _ in range(2))
+    for one in (closed, kept):
+        qtbot.addWidget(one)
+        desktop_integration.attend_to(one, None)
+    closed.close()
+    qtbot.waitUntil(lambda: kept in begun, timeout=PATIENCE_MS)
+    assert begun == [kept]
+    kept.close()
 
 
 def test_an_open_form_is_waited_for(qtbot: QtBot, session: DeskSession, store: Store) -> None:

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QFileDialog, QMessageBox
 from pytestqt.qtbot import QtBot
 
 from rook_tally import __version__
-from rook_tally.desk.app import window as desk_window
+from rook_tally.desk.app import arrangement
 from rook_tally.desk.data import file_names
 from rook_tally.desk.data.file_names import FileNames, FilePurpose
 from rook_tally.desk.data.settings import DeskSettings, ThemeChoice
@@ -24,7 +24,7 @@ from tests.desk.driving import opened
 def names(monkeypatch: pytest.MonkeyPatch) -> FileNames:
     """The names of a process that has chosen nothing yet."""
     fresh = FileNames()
-    for one in (file_names, file_dialog, desk_window):
+    for one in (file_names, file_dialog, arrangement):
         monkeypatch.setattr(one, "FILE_NAMES", fresh)
     return fresh
 
@@ -58,10 +58,10 @@ def test_it_is_remembered_over_a_start(
     window.dialogs.save_site_file()
     chooser = opened(qtbot, window, QFileDialog)
     chooser.fileSelected.emit(str(tmp_path / "pottery.toml"))
-    kept = window.settings(ThemeChoice.FOLLOW)
+    kept = window.arrangement.settings(ThemeChoice.FOLLOW)
     assert kept.files == {"site": str(tmp_path / "pottery.toml")}
     names._chosen.clear()
-    open_desk().arrange(DeskSettings(files=kept.files))
+    open_desk().arrangement.restore(DeskSettings(files=kept.files))
     assert names.begin(FilePurpose.SITE, "site.toml") == str(tmp_path / "pottery.toml")
 
 

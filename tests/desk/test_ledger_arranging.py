@@ -191,12 +191,12 @@ def test_the_arrangement_is_kept_with_the_settings(window: DeskWindow, open_desk
     press(window, Qt.Key.Key_S)
     window.ledger.pick_place(window.state.site.places[2])
     press(window, Qt.Key.Key_H)
-    kept = window.settings(ThemeChoice.LIGHT)
+    kept = window.arrangement.settings(ThemeChoice.LIGHT)
     assert kept.ledger.order is LedgerOrder.WORST_FIRST
     again = open_desk(held_clock(NOON_US))
-    again.arrange(kept)
+    again.arrangement.restore(kept)
     assert places(again) == ["Shop", "Throwing room"]
-    again.arrange(DeskSettings())
+    again.arrangement.restore(DeskSettings())
     assert len(places(again)) == 3
 
 

@@ -56,14 +56,14 @@ def test_a_window_is_arranged_as_it_was(qtbot: QtBot, store: Store, open_desk: O
     window.open_in_strip([co2, heat])
     window.state.show_last(8 * HOUR_US)
     window.resize(1200, 760)
-    kept = window.settings(ThemeChoice.NIGHT)
+    kept = window.arrangement.settings(ThemeChoice.NIGHT)
     assert kept.lanes == ((("wall", "co2"),), (("wall", "temperature"),))
     again = open_desk(held_clock(NOON_US))
-    again.arrange(kept)
+    again.arrangement.restore(kept)
     qtbot.waitUntil(lambda: again._views.currentIndex() == STRIP, timeout=PATIENCE_MS)
     assert [lane.quantity.slug for lane in again.strip.model.lanes] == ["co2", "temperature"]
     assert again.state.window.span_us == 8 * HOUR_US
-    assert again.settings(ThemeChoice.NIGHT).lanes == kept.lanes
+    assert again.arrangement.settings(ThemeChoice.NIGHT).lanes == kept.lanes
 
 
 def test_lanes_of_series_that_are_gone_are_left_out(
@@ -73,10 +73,10 @@ def test_lanes_of_series_that_are_gone_are_left_out(
     append(store, heat, (NOON_US, 20.0))
     window = open_desk(held_clock(NOON_US))
     lanes = ((("gone", "co2"),), (("wall", "temperature"), ("gone", "x")))
-    window.arrange(DeskSettings(view=STRIP, lanes=lanes))
+    window.arrangement.restore(DeskSettings(view=STRIP, lanes=lanes))
     qtbot.waitUntil(lambda: window._views.currentIndex() == STRIP, timeout=PATIENCE_MS)
     assert [len(lane.series) for lane in window.strip.model.lanes] == [1]
-    window.arrange(DeskSettings(view=99, geometry="not hex"))
+    window.arrangement.restore(DeskSettings(view=99, geometry="not hex"))
 
 
 def _luminance(name: str) -> float:

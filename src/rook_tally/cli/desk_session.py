@@ -78,7 +78,7 @@ class DeskSession:
         window.recorder = self._recorder
         if self._recorder is not None:
             window.service = partial(_service_of, self._store)
-        window.arrange(kept)
+        window.arrangement.restore(kept)
         attend_to(window, self._only)
         window.theme_wanted.connect(self._choose_next_theme)
         window.closing.connect(self._keep_settings)
@@ -133,7 +133,7 @@ class DeskSession:
         return NIGHT if self._theme_chosen is ThemeChoice.NIGHT else LIGHT
 
     def _keep_settings(self) -> None:
-        made = self.window.settings(self._theme_chosen)
+        made = self.window.arrangement.settings(self._theme_chosen)
         if self._wall is not None:
             # Beside a desk that may be open: only what is the Wall's is this window's to keep.
             made = replace(self._file.of_store(self._store.id), wall=made.wall)

@@ -98,7 +98,11 @@ def attend_to(window: DeskWindow, only: SingleInstance | None) -> None:
     if only is not None:
         notifier = QSocketNotifier(only.fileno(), QSocketNotifier.Type.Read, window)
         notifier.activated.connect(lambda *_: come_forward(window) if only.is_asked() else None)
-    QTimer.singleShot(_LATER_MS, window, partial(_settle_in, window))
+    later = QTimer(window, singleShot=True, interval=_LATER_MS)
+    later.timeout.connect(partial(_settle_in, window))
+    # Else what a window began that was closed before would have nobody to end it.
+    window.closing.connect(later.stop)
+    later.start()
 
 
 def _look_at_file(file: Path, skip: int | None) -> tuple[ColumnLook, ...]:

@@ -6,9 +6,12 @@ from collections.abc import Callable, Iterator
 from functools import partial
 from typing import TYPE_CHECKING
 
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtWidgets import QMenu
+
 from rook_tally.desk.app.texts import tr
 from rook_tally.desk.bench.actions import BenchAction
-from rook_tally.desk.data.actions import Action, Section
+from rook_tally.desk.data.actions import Action, Section, key_words
 from rook_tally.desk.data.time_window import PRESETS
 from rook_tally.desk.ledger.actions import LedgerAction
 from rook_tally.desk.reports.actions import ReportsAction
@@ -27,6 +30,21 @@ _PRESET_KEYS = ("Ctrl+1", "Ctrl+2", "Ctrl+3", "Ctrl+4", "Ctrl+5", "Ctrl+6")
 def commands_of(window: DeskWindow) -> list[Action]:
     """Everything that can be done in a window. Nothing is made before it is called for."""
     return [*_everywhere(window), *_of_time(window), *_of_views(window)]
+
+
+def offer_menu(window: DeskWindow, at: QPoint) -> None:
+    """Offer what can be done in the view shown, and everywhere, with its keys; `at` is where on
+    the screen."""
+    shown = window.view_names[window.view].upper()
+    menu = QMenu(window)
+    menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+    for section in (Section[shown], Section.TIME, Section.EVERYWHERE):
+        part = menu if section.name == shown else menu.addMenu(tr(section.value))
+        for one in window.commands:
+            if one.section is section:
+                entry = part.addAction(f"{tr(one.words)}\t{key_words(one.keys)}")
+                entry.triggered.connect(lambda _checked=False, call=one.call: call())
+    menu.popup(at)
 
 
 def _everywhere(window: DeskWindow) -> Iterator[Action]:

@@ -99,7 +99,7 @@ class ViewStack(QStackedWidget):
     def show_view(self, at: int) -> None:
         """Turn to a view and give it the keyboard."""
         if at == STRIP:
-            self.strip.show_something(self._window.lanes_kept)
+            self.strip.show_something(self._window.arrangement.lanes)
         # Made first: it takes the place that is turned to.
         focus = self._focus_of(at)
         self.setCurrentIndex(at)

@@ -41,7 +41,7 @@ def make_wall(window: DeskWindow) -> WallView:
     """Make the Wall of a window."""
     from rook_tally.desk.wall.view import WallView
 
-    made = WallView(window.theme, window.state, window.client, window.wall_settings)
+    made = WallView(window.theme, window.state, window.client, window.arrangement.wall)
     made.series_opened.connect(window.open_in_strip)
     return made
 

@@ -6,17 +6,14 @@ from collections.abc import Callable
 from functools import cached_property, partial
 from typing import TYPE_CHECKING
 
-from msgspec.structs import replace
-from PySide6.QtCore import QByteArray, QPoint, Qt, QTimer, Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QCloseEvent, QKeySequence, QPixmap, QResizeEvent, QShortcut
 from PySide6.QtWidgets import (
     QAbstractButton,
     QApplication,
     QComboBox,
-    QDialog,
     QLineEdit,
     QMainWindow,
-    QMenu,
     QMessageBox,
     QVBoxLayout,
     QWidget,
@@ -25,28 +22,29 @@ from PySide6.QtWidgets import (
 from rook_tally.core.in_reach import Reachable
 from rook_tally.core.site_settings import SiteSettings
 from rook_tally.core.theme import LIGHT, Theme
-from rook_tally.desk.app.action_list import commands_of
+from rook_tally.desk.app.action_list import commands_of, offer_menu
+from rook_tally.desk.app.arrangement import WindowArrangement
 from rook_tally.desk.app.banners import NoticeBanner, PastBanner
+from rook_tally.desk.app.closing import ask_about_recording
 from rook_tally.desk.app.file_drop import FileDrop
 from rook_tally.desk.app.header_bar import HeaderBar
 from rook_tally.desk.app.recolour import recolour
+from rook_tally.desk.app.refresh import WindowRefresh
 from rook_tally.desk.app.stylesheet import palette_of, style_sheet
-from rook_tally.desk.app.texts import tr, tr_count
+from rook_tally.desk.app.texts import tr
 from rook_tally.desk.app.toast import Toast
 from rook_tally.desk.app.ui_thread import UiThread
 from rook_tally.desk.app.view_stack import ViewStack
 from rook_tally.desk.app.views import LEDGER, STATIONS, STRIP, VIEWS, WALL, WATCH, WORKINGS
-from rook_tally.desk.data.actions import Section, key_words
+from rook_tally.desk.data.actions import Section
 from rook_tally.desk.data.clock import Clock
 from rook_tally.desk.data.door_trial import AddressFinder, DoorTrier, RegistersReader, SampleReader
 from rook_tally.desk.data.drafts import DraftFile
 from rook_tally.desk.data.file_importer import FileImporter, FileLooker
-from rook_tally.desk.data.file_names import FILE_NAMES
 from rook_tally.desk.data.recording import CollectorService, Recorder
-from rook_tally.desk.data.settings import DeskSettings, ThemeChoice, WallSettings
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.data.store_client import StoreClient
-from rook_tally.desk.data.store_feed import News, StoreFeed
+from rook_tally.desk.data.store_feed import StoreFeed
 from rook_tally.desk.data.undo import UndoHistory
 from rook_tally.desk.ledger.onboarding import FirstStep
 from rook_tally.desk.ledger.view import LedgerView
@@ -56,7 +54,6 @@ from rook_tally.desk.rail.model import RailModel
 from rook_tally.desk.rail.time_rail import TimeRail
 from rook_tally.store.base import Store
 from rook_tally.store.site import Series
-from rook_tally.wall.site_snapshot import SiteSnapshot
 
 if TYPE_CHECKING:
     from rook_tally.desk.app.dialogs import Dialogs
@@ -67,9 +64,6 @@ if TYPE_CHECKING:
     from rook_tally.desk.wall.view import WallView
     from rook_tally.desk.watch.view import WatchView
     from rook_tally.desk.workings.view import WorkingsView
-
-_TICK_MS = 1_000
-_MOMENT_PAUSE_MS = 150
 
 
 class DeskWindow(QMainWindow):
@@ -103,7 +97,6 @@ class DeskWindow(QMainWindow):
         self.setWindowTitle(tr("Rook Tally"))
         self.resize(1280, 800)
         self.setMinimumSize(1024, 640)
-        self._told_of_drafts = False
         self.importer: FileImporter | None = None
         self.looker: FileLooker | None = None
         self.trier: DoorTrier | None = None
@@ -115,50 +108,41 @@ class DeskWindow(QMainWindow):
         # The copy that takes the place of the store once this window is closed.
         self.restores = ""
         self.asks_before_closing = True
+        self._is_over = False
         # How it was told to write; None where nobody makes another window.
         self.speaks_as: tuple[object, ...] | None = None
         self.leaving: QMessageBox | None = None
         self.store = store
         self.drafts = DraftFile() if drafts is None else drafts
-        self._view_kept: int | None = None
         self._other_clients: list[StoreClient] = []
-        # Lanes of the last time, for the Strip when it is looked at first.
-        self.lanes_kept: list[list[Series]] = []
-        self._lanes_kept: tuple[tuple[tuple[str, str], ...], ...] = ()
         # Its own: it becomes another while the window stands.
         self.theme = theme = theme.own()
         # Of the application: a widget below one with a style sheet of its own inherits no other.
         QApplication.setPalette(palette_of(theme))
         self.state = SiteState(clock)
-        self._ui_thread = UiThread()
-        self.client = StoreClient(store, deliver=self._ui_thread.post)
+        self.ui_thread = UiThread()
+        self.client = StoreClient(store, deliver=self.ui_thread.post)
         self.feed = feed if feed is not None else StoreFeed(store, clock=clock)
         self.head = HeaderBar(theme, self.state, VIEWS)
         self.undo = UndoHistory(self.client, told=self.tell)
         self.client.on_trouble = self.tell
         self.ledger = LedgerView(theme, self.state, self.client, self.undo)
-        self.wall_settings = WallSettings()
         self.rail = TimeRail(theme, RailModel(self.state))
         self.notice = NoticeBanner(theme)
         self.banner = PastBanner(theme, self.state, self.rail.model)
         self.teller = Toast(theme, self)
         self._views = ViewStack(self, self.ledger)
+        self.arrangement = WindowArrangement(self, self._views)
+        self._refresh = WindowRefresh(self)
         self._lay_out()
-        self._moment_timer = QTimer(self, singleShot=True, interval=_MOMENT_PAUSE_MS)
-        self._moment_timer.timeout.connect(self._ask_moment)
-        self._told_at_head = (False, 0, True)
-        self._tick = QTimer(self, interval=_TICK_MS)
-        self._tick.timeout.connect(self._on_tick)
-        self._tick.start()
-        self.state.subscribe(self._on_state_changed)
+        self._refresh.start()
         if feed is None:
             self.feed.start()
-        self.feed.deliver_to(self._deliver)
+        self.feed.deliver_to(self._refresh.deliver)
 
     def _lay_out(self) -> None:
         theme = self.theme
         self.banner.trial_left.connect(self._end_trial)
-        self.banner.told.connect(self._ask_rail)
         self.banner.told.connect(self.head.refresh)
         whole = QWidget()
         column = QVBoxLayout(whole)
@@ -197,15 +181,14 @@ class DeskWindow(QMainWindow):
         self.ledger.first_step.connect(self._on_first_step)
         self.ledger.take_in_wanted.connect(self.take_in)
         self.ledger.name_wanted.connect(lambda: self.dialogs.show_site())
-        self.head.menu_wanted.connect(self._offer_actions)
-        self._views.menu_wanted.connect(self._offer_actions)
+        self.head.menu_wanted.connect(partial(offer_menu, self))
+        self._views.menu_wanted.connect(partial(offer_menu, self))
         self.ledger.readings_wanted.connect(lambda one: self.dialogs.show_readings(one))
         self.ledger.correction_wanted.connect(lambda one: self.dialogs.correct(one))
         self.ledger.places_wanted.connect(lambda one: self.dialogs.show_places(one))
         self.ledger.limits_wanted.connect(lambda one: self.dialogs.set_limits(one))
         self.ledger.pin_wanted.connect(lambda one: self.dialogs.write_pin(one))
-        self.state.window_moved.append(self._on_window_moved)
-        self.rail.model.changed.append(self._ask_rail)
+        self.state.window_moved.append(self._watch_space)
         self.ledger.table.setFocus()
         FileDrop(
             self,
@@ -239,7 +222,7 @@ class DeskWindow(QMainWindow):
 
     def another_client(self) -> StoreClient:
         """A client beside the window's own, for what takes long: it ends with the window."""
-        made = StoreClient(self.store, deliver=self._ui_thread.post)
+        made = StoreClient(self.store, deliver=self.ui_thread.post)
         made.on_trouble = self.tell
         if self.client.is_apart:
             made.work_apart(is_patient=True)
@@ -299,11 +282,7 @@ class DeskWindow(QMainWindow):
     def hang(self, slug: str, *, full_screen: bool, screen: str = "") -> None:
         """Turn to a sheet of the Wall, the first for none. On the whole screen it is all there is:
         this window goes with it."""
-        if screen:
-            self.wall_settings = replace(self.wall_settings, screen=screen)
-            if self._views.is_made(WALL):
-                self.wall.settings = self.wall_settings
-        self._view_kept = None
+        self.arrangement.begin_with_wall(screen)
         if not full_screen:
             self.show_view(WALL)
             self.wall.begin_with(slug)
@@ -337,19 +316,6 @@ class DeskWindow(QMainWindow):
         self.show_view(STATIONS)
         self.stations.tasks.take_in(key)
 
-    def _offer_actions(self, at: QPoint) -> None:
-        """Everything that can be done in the view shown, and everywhere, with its keys."""
-        shown = VIEWS[self.view].upper()
-        menu = QMenu(self)
-        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        for section in (Section[shown], Section.TIME, Section.EVERYWHERE):
-            part = menu if section.name == shown else menu.addMenu(tr(section.value))
-            for one in self.commands:
-                if one.section is section:
-                    entry = part.addAction(f"{tr(one.words)}\t{key_words(one.keys)}")
-                    entry.triggered.connect(lambda _checked=False, call=one.call: call())
-        menu.popup(at)
-
     def show_view(self, at: int) -> None:
         """Turn to a view."""
         self._views.show_view(at)
@@ -359,62 +325,6 @@ class DeskWindow(QMainWindow):
         """Add series to the Strip and turn to it."""
         self.strip.add_series(series)
         self.show_view(STRIP)
-
-    def settings(self, theme: ThemeChoice) -> DeskSettings:
-        """The arrangement as it is now."""
-        lanes = (
-            ()
-            if not self._views.is_made(STRIP)
-            else tuple(
-                tuple((one.station.key, one.field) for one in lane.series)
-                for lane in self.strip.model.lanes
-            )
-        )
-        return DeskSettings(
-            theme,
-            self._views.currentIndex(),
-            self.state.window.span_us,
-            lanes or self._lanes_kept,
-            bytes(self.saveGeometry().data()).hex(),
-            self.ledger.model.arrangement,
-            self.wall.settings if self._views.is_made(WALL) else self.wall_settings,
-            files=FILE_NAMES.chosen,
-        )
-
-    def arrange(self, settings: DeskSettings) -> None:
-        """Arrange it as it was. Lanes and view follow once the site is known."""
-        if settings.geometry:
-            self.restoreGeometry(QByteArray.fromHex(settings.geometry.encode()))
-        if settings.span_us:
-            self.state.show_last(settings.span_us)
-        self._lanes_kept = settings.lanes
-        FILE_NAMES.keep(settings.files)
-        self.ledger.model.arrange(settings.ledger)
-        self.wall_settings = settings.wall
-        self._view_kept = settings.view if 0 <= settings.view < len(VIEWS) else LEDGER
-        if self.state.is_loaded:
-            self._arrange_views()
-
-    def _arrange_views(self) -> None:
-        view, self._view_kept = self._view_kept, None
-        if self._lanes_kept:
-            by_name = {(one.station.key, one.field): one for one in self.state.site.series}
-            lanes = [
-                [by_name[name] for name in lane if name in by_name] for lane in self._lanes_kept
-            ]
-            self.lanes_kept = [lane for lane in lanes if lane]
-        if view:
-            self.show_view(view)
-
-    def _on_window_moved(self) -> None:
-        """Have the moment shown read, when it is a past one, and say soon which it is."""
-        self._watch_space()
-        if self._views.currentIndex() == STRIP:
-            # The lanes are being panned: how the whole site stood then can wait for the hand.
-            self._moment_timer.start()
-        else:
-            self._ask_moment()
-        self.banner.tell_soon()
 
     def _watch_space(self, *_focus: object) -> None:
         """Space returns to now from the past, unless what has the focus is pressed by it."""
@@ -428,114 +338,20 @@ class DeskWindow(QMainWindow):
         if self.state.trial:
             self.state.try_out({})
 
-    def _deliver(self, news: News) -> None:
-        self._ui_thread.post(partial(self.state.take, news))
-
-    def _ask_moment(self) -> None:
-        question = self.state.moment_question()
-        if question is not None:
-            self.client.read(question, self._on_moment)
-
-    def _ask_rail(self) -> None:
-        if self.state.is_loaded and self.rail.model.is_to_be_asked():
-            self.client.read(self.rail.model.question(), self.rail.model.take)
-
-    def _on_moment(self, moment: SiteSnapshot) -> None:
-        self.state.take_moment(moment)
-        self._ask_moment()
-
-    def _on_state_changed(self, changed: set[int] | None) -> None:
-        told = changed is None, self.state.alarm_moves, self.state.window.is_live
-        if told == self._told_at_head:
-            self.head.refresh_soon()
-        else:
-            # What rings, and another moment, are seen at once.
-            self.head.refresh()
-        self._told_at_head = (False, *told[1:])
-        self.banner.tell_trial()
-        if changed is None:
-            self._ask_rail()
-            if self._view_kept is not None and self.state.is_loaded:
-                self._arrange_views()
-            if self.state.is_loaded and not self._told_of_drafts:
-                self._told_of_drafts = True
-                self._tell_of_drafts()
-        self._show_notice()
-        self._ask_for_other_words()
-
     def change_theme(self, other: Theme) -> None:
         """Show everything in other colours; nothing else changes."""
         recolour(self.theme, other)
         self.recoloured.emit()
-
-    def _tell_of_drafts(self) -> None:
-        count = self.drafts.count
-        if count:
-            self.tell(
-                tr_count(
-                    count,
-                    "A change that was not saved is kept; its row says so.",
-                    "{0} changes that were not saved are kept; their rows say so.",
-                )
-            )
-
-    def _on_tick(self) -> None:
-        self.head.refresh()
-        self.state.follow_now()
-        self.ledger.model.tick()
-        self._ask_rail()
-        self.rail.refresh()
-        self._show_notice()
-        self._ask_for_other_words()
-
-    def _ask_for_other_words(self) -> None:
-        if self.speaks_as is None or not self.state.is_loaded:
-            return
-        settings = self.state.site.settings
-        if settings.wording == self.speaks_as:
-            return
-        if not any(one.isVisible() for one in self.findChildren(QDialog)):
-            # Asked for once.
-            self.speaks_as = None
-            self.other_words_wanted.emit(settings)
 
     def give_up_drafts(self) -> DraftFile:
         """Hand the unsaved drafts to the window that takes the place of this one."""
         given, self.drafts = self.drafts, DraftFile()
         return given
 
-    def _show_notice(self) -> None:
-        text = self.state.notice()
-        if self.recorder is not None and self.state.is_loaded and not self.state.collectors:
-            self.notice.say_with_link(text)
-        else:
-            self.notice.say_plainly(text)
-
     def _record(self) -> None:
         if self.recorder is not None:
             self.recorder.start()
             self.tell(tr("A collector is being started; readings are kept from now on."))
-
-    def _ask_before_closing(self) -> None:
-        """Closing ends the recording, unless the person lets it go on."""
-        question = QMessageBox(
-            QMessageBox.Icon.NoIcon,
-            tr("Close the window"),
-            tr(
-                "Readings are recorded, and alarms ring, as long as this window is open. "
-                "Shall that go on without it?"
-            ),
-            QMessageBox.StandardButton.Cancel,
-            self,
-        )
-        question.setTextFormat(Qt.TextFormat.PlainText)
-        go_on = question.addButton(tr("Keep recording"), QMessageBox.ButtonRole.AcceptRole)
-        end = question.addButton(tr("Stop recording"), QMessageBox.ButtonRole.DestructiveRole)
-        question.setDefaultButton(go_on)
-        go_on.clicked.connect(lambda: self._leave(keeps_recording=True))
-        end.clicked.connect(lambda: self._leave(keeps_recording=False))
-        self.leaving = question
-        question.open()
 
     def shown_picture(self) -> QPixmap:
         """The view that is shown, as it is drawn."""
@@ -564,6 +380,10 @@ class DeskWindow(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent) -> None:
         """Stop the threads before the window goes."""
+        if self._is_over:
+            # Closed before: by the person, and then by whoever opened it.
+            super().closeEvent(event)
+            return
         form = next((one for one in self.findChildren(AskingDialog) if one.is_touched), None)
         if self.asks_before_closing and form is not None and form.isVisible():
             event.ignore()
@@ -571,10 +391,15 @@ class DeskWindow(QMainWindow):
             return
         if self.asks_before_closing and self.recorder is not None and self.recorder.is_running:
             event.ignore()
-            self._ask_before_closing()
+            self.leaving = ask_about_recording(
+                self,
+                go_on=lambda: self._leave(keeps_recording=True),
+                end=lambda: self._leave(keeps_recording=False),
+            )
             return
+        self._is_over = True
         self.closing.emit()
-        self._tick.stop()
+        self._refresh.stop()
         if self._views.is_made(WALL) and self.wall.showing is not None:
             self.wall.showing.close()
         application = QApplication.instance()

@@ -12671,6 +12671,21 @@ large enough to be read from the other end of the room.</source>
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/app/closing.py" />
+      <source>Readings are recorded, and alarms ring, as long as this window is open. Shall that go on without it?</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/closing.py" />
+      <source>Keep recording</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/app/closing.py" />
+      <source>Stop recording</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/app/dialogs.py" />
       <source>Rook Tally {0}</source>
       <translation type="unfinished" />
@@ -12830,6 +12845,11 @@ large enough to be read from the other end of the room.</source>
       <source>A site without a name</source>
       <translation type="unfinished" />
     </message>
+    <message numerus="yes">
+      <location filename="desk/app/refresh.py" />
+      <source>{0} changes that were not saved are kept; their rows say so.</source>
+      <translation type="unfinished" />
+    </message>
     <message>
       <location filename="desk/app/strip_export.py" />
       <source>The picture is in {0}.</source>
@@ -12873,26 +12893,6 @@ large enough to be read from the other end of the room.</source>
     <message>
       <location filename="desk/app/tray.py" />
       <source>Close</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/app/window.py" />
-      <source>Readings are recorded, and alarms ring, as long as this window is open. Shall that go on without it?</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/app/window.py" />
-      <source>Keep recording</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/app/window.py" />
-      <source>Stop recording</source>
-      <translation type="unfinished" />
-    </message>
-    <message numerus="yes">
-      <location filename="desk/app/window.py" />
-      <source>{0} changes that were not saved are kept; their rows say so.</source>
       <translation type="unfinished" />
     </message>
     <message>
