@@ -12175,6 +12175,46 @@ large enough to be read from the other end of the room.</source>
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/watch/foot.py" />
+      <source>Seen by {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/foot.py" />
+      <source>It watches nothing that is there.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/foot.py" />
+      <source>all watches</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/foot.py" />
+      <source>this watch</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/foot.py" />
+      <source>Switch off</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/foot.py" />
+      <source>Switch on</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/foot.py" />
+      <source>Unshelve</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/watch/foot.py" />
+      <source>Shelve for an hour</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/watch/lists.py" />
       <source>watches</source>
       <translation type="unfinished" />
@@ -12411,47 +12451,7 @@ large enough to be read from the other end of the room.</source>
     </message>
     <message>
       <location filename="desk/watch/view.py" />
-      <source>all watches</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/view.py" />
-      <source>this watch</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/view.py" />
-      <source>Unshelve</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/view.py" />
-      <source>Shelve for an hour</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/view.py" />
-      <source>Seen by {0}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/view.py" />
       <source>{0} could not be written: {1}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/view.py" />
-      <source>Switch off</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/view.py" />
-      <source>Switch on</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/watch/view.py" />
-      <source>It watches nothing that is there.</source>
       <translation type="unfinished" />
     </message>
   </context>

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import csv
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
@@ -24,7 +23,7 @@ from PySide6.QtWidgets import (
 from rook_tally.core.alarms.alarm_states import AlarmState
 from rook_tally.core.alarms.definitions import Watch
 from rook_tally.core.theme import Theme
-from rook_tally.core.timestamps import HOUR_US, rfc3339
+from rook_tally.core.timestamps import HOUR_US
 from rook_tally.desk.data.alarm_commands import RequestOfAlarm
 from rook_tally.desk.data.drafts import DraftBook, DraftFile
 from rook_tally.desk.data.file_names import FilePurpose
@@ -42,6 +41,8 @@ from rook_tally.desk.watch.backtest_figures import Figures
 from rook_tally.desk.watch.channel_dialog import ChannelDialog
 from rook_tally.desk.watch.commands import RemoveWatch, SaveWatch
 from rook_tally.desk.watch.draft_backtest import DAYS
+from rook_tally.desk.watch.foot import foot_of
+from rook_tally.desk.watch.journal_file import write_journal_file
 from rook_tally.desk.watch.lists import (
     JOURNAL_WIDTH,
     LIST_WIDTH,
@@ -359,21 +360,7 @@ class WatchView(QWidget):
     def save_journal(self, path: Path) -> None:
         """Write the lines shown as CSV."""
         try:
-            with path.open("w", newline="", encoding="utf-8") as target:
-                writer = csv.writer(target)
-                writer.writerow(["time", "watch", "place", "level", "what", "words", "who"])
-                for one in self.model.lines:
-                    writer.writerow(
-                        [
-                            rfc3339(one.time_us),
-                            one.name,
-                            one.place,
-                            one.level.wording,
-                            one.sort.value,
-                            one.words,
-                            one.who,
-                        ]
-                    )
+            write_journal_file(path, self.model.lines)
         except OSError as error:
             self.model.refused(tr("{0} could not be written: {1}", path, error.strerror or error))
 
@@ -489,27 +476,17 @@ class WatchView(QWidget):
             self.place.setCurrentText(target.series.place)
 
     def _show_foot(self) -> None:
-        model = self.model
-        kept, standing = model.kept, model.standing()
-        self.which.setText(tr("all watches") if model.shows_all_lines else tr("this watch"))
-        self.trouble.setText(" ".join(one for one in (model.notice, model.trouble) if one))
-        self.trouble.setVisible(bool(self.trouble.text()))
-        self.keep.setEnabled(model.draft is not None and model.is_altered)
-        self.leave.setVisible(model.is_altered)
+        foot = foot_of(self.model)
+        for label, words in ((self.trouble, foot.trouble), (self.stands, foot.stands)):
+            label.setText(words)
+            label.setVisible(bool(words))
+        self.which.setText(foot.journal)
+        self.switch.setText(foot.switch)
+        self.shelve.setText(foot.shelve)
         for button in (self.remove, self.switch, self.shelve):
-            button.setVisible(kept is not None)
-        self.trial.setEnabled(kept is not None and not model.is_altered and model.is_live)
-        if kept is not None:
-            self.switch.setText(tr("Switch off") if kept.is_on else tr("Switch on"))
-        is_shelved = any(one.state is AlarmState.SHELVED for one in standing)
-        self.shelve.setText(tr("Unshelve") if is_shelved else tr("Shelve for an hour"))
-        # What is done about an alarm is done now.
-        self.shelve.setEnabled(model.is_live)
-        self.acknowledge.setVisible(model.is_live and any(one.is_calling for one in standing))
-        seen = [one for one in standing if one.state is AlarmState.ACKNOWLEDGED]
-        told = [tr("Seen by {0}", one.who) + (f": {one.word}" if one.word else "") for one in seen]
-        if kept is not None and model.listing is not None and kept.slug in model.listing.nothing:
-            why = model.listing.nothing[kept.slug]
-            told.append(why or tr("It watches nothing that is there."))
-        self.stands.setText(". ".join(told))
-        self.stands.setVisible(bool(told))
+            button.setVisible(foot.is_saved)
+        self.keep.setEnabled(foot.can_save)
+        self.leave.setVisible(foot.can_discard)
+        self.trial.setEnabled(foot.can_test)
+        self.shelve.setEnabled(foot.is_offered)
+        self.acknowledge.setVisible(foot.can_acknowledge)
