@@ -23,7 +23,7 @@ from rook_tally.core.quantities.number_input import typed_number
 from rook_tally.core.quantities.quantity import QuantityScale
 from rook_tally.core.theme import Theme
 from rook_tally.core.time_input import typed_time
-from rook_tally.desk.bench.model import event_words, heading_of
+from rook_tally.desk.bench.rows import event_words, heading_of
 from rook_tally.desk.bench.texts import tr
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.desk.parts.label import Label

@@ -5,17 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from zoneinfo import ZoneInfo
 
-import msgspec
 import numpy as np
 
 from rook_tally.bench.air import AirAnswer
 from rook_tally.bench.calibrate import CalibrationRecord
-from rook_tally.bench.events import EventKind, source_from
 from rook_tally.bench.find import FoundAnswer, searched
 from rook_tally.bench.pair import PairAnswer
 from rook_tally.bench.respond import ResponseAnswer, ranking_of
 from rook_tally.bench.usual import UsualAnswer
-from rook_tally.bench.wording import Sentence, in_unit, long_name, short_names
+from rook_tally.bench.wording import Sentence
 from rook_tally.core.arrays import FloatArray
 from rook_tally.core.comparing.bench_items import (
     AirItem,
@@ -26,13 +24,10 @@ from rook_tally.core.comparing.bench_items import (
     UsualItem,
 )
 from rook_tally.core.comparing.event_effects import EventEffect
-from rook_tally.core.errors import UsageError
-from rook_tally.core.moment_words import day_words
-from rook_tally.core.quantities.number_format import figure
-from rook_tally.core.timestamps import DAY_US, datetime_from_time_us
-from rook_tally.desk.bench.actions import BenchAction
+from rook_tally.core.timestamps import DAY_US
 from rook_tally.desk.bench.air_sheet import air_sheet
 from rook_tally.desk.bench.event_sheet import event_sheet
+from rook_tally.desk.bench.found_sheet import found_sheet, looking_sheet
 from rook_tally.desk.bench.pair_sheet import pair_sheet
 from rook_tally.desk.bench.queries import (
     AT_ONCE,
@@ -45,42 +40,16 @@ from rook_tally.desk.bench.queries import (
     MoreEffectsQuery,
     ResponseQuery,
 )
+from rook_tally.desk.bench.rows import BenchRow, found_row, heading_of, row_of
 from rook_tally.desk.bench.sensor_sheet import sensor_sheet
-from rook_tally.desk.bench.sheet import Sheet, SheetLine, SideNotes
+from rook_tally.desk.bench.sheet import Sheet, SideNotes
 from rook_tally.desk.bench.texts import tr
 from rook_tally.desk.bench.usual_sheet import usual_sheet
 from rook_tally.desk.data.site_state import SiteState
 from rook_tally.store.site import Series
 
 SHORTEST_US = 7 * DAY_US
-_SIDE_BY_SIDE = "Side by side"
 _MOST_TOGETHER = 4
-
-
-class BenchRow(msgspec.Struct, frozen=True):
-    """A line of the list: under which heading, its two lines, its figure; None for what found."""
-
-    heading: str
-    title: str
-    where: str
-    figure: str
-    item: BenchItem | None
-    is_kept: bool = True
-
-
-def heading_of(item: BenchItem) -> str:
-    """Under which heading an item stands."""
-    match item:
-        case PairItem():
-            return tr("Side by side")
-        case SensorItem():
-            return tr("Reference points")
-        case EventItem():
-            return tr("What happens when")
-        case UsualItem():
-            return tr("Usual and not")
-        case AirItem():
-            return tr("Air")
 
 
 _ORDER = (PairItem, SensorItem, EventItem, UsualItem, AirItem)
@@ -148,49 +117,15 @@ class BenchModel:
             kept = [one for one in self.listing.kept if isinstance(one, sort)]
             offered = [one for one in self.listing.offered if isinstance(one, sort)]
             for one in (*kept, *offered):
-                row = self._row(one, is_kept=one in kept)
-                if row is not None:
-                    found.append(row)
+                series = [self.series(each) for each in one.series]
+                # Where one of them is not there any more there is nothing to tell.
+                if None not in series:
+                    told = self._figures.get(one, "")
+                    several = tuple(each for each in series if each is not None)
+                    found.append(row_of(one, several, told, self._state, is_kept=one in kept))
             if sort is PairItem:
-                found.append(self._found_row())
+                found.append(found_row(self.found))
         return found
-
-    def _found_row(self) -> BenchRow:
-        told = self.found
-        words = tr("of all series, and strays")
-        told_figure = tr("Look")
-        if told is not None:
-            told_figure = figure(len(told.pairs) + len(told.strays), 0)
-        return BenchRow(tr(_SIDE_BY_SIDE), tr("What moves together"), words, told_figure, None)
-
-    def _row(self, item: BenchItem, *, is_kept: bool) -> BenchRow | None:
-        """The line of an item; None where a series of it is not there."""
-        series = [self.series(one) for one in item.series]
-        if any(one is None for one in series):
-            return None
-        several = tuple(one for one in series if one is not None)
-        told = self._figures.get(item, "")
-        heading = heading_of(item)
-        match item:
-            case PairItem():
-                one = several[0]
-                title = f"{one.station.place.name} {one.quantity.name}"
-                return BenchRow(
-                    heading, title, ", ".join(short_names(several)), told, item, is_kept
-                )
-            case EventItem():
-                return BenchRow(
-                    heading, *event_words(item.source, self._state), told, item, is_kept
-                )
-            case AirItem():
-                # A rate is long: beside it the line would lose what it is the rate of.
-                one = several[0]
-                words = f"{one.quantity.name} · {one.station.key}"
-                return BenchRow(heading, one.station.place.name, words, told, item, is_kept)
-            case SensorItem() | UsualItem():
-                one = several[0]
-                title = f"{one.station.place.name} {one.quantity.name}"
-                return BenchRow(heading, title, one.station.key, told, item, is_kept)
 
     def pick(self, item: BenchItem | None) -> None:
         """Turn to an item of the list; None to what moves together."""
@@ -370,7 +305,9 @@ class BenchModel:
     def sheet(self) -> Sheet:
         """The page as it stands."""
         if self.shows_found:
-            return self._found_sheet()
+            if self.found is not None:
+                return found_sheet(self.found, self.zone)
+            return looking_sheet(sum(len(one) for one in self._hourly), len(self._searched))
         if self.mistake:
             return Sheet(self._over(), Sentence(f"{self.mistake}."), side=SideNotes())
         if self.answer is None:
@@ -393,62 +330,6 @@ class BenchModel:
                 return usual_sheet(answer, self.zone)
             case AirAnswer():
                 return air_sheet(answer, self.zone)
-
-    def _found_sheet(self) -> Sheet:
-        found = self.found
-        if found is None:
-            done = sum(len(one) for one in self._hourly)
-            words = tr("Looking through all series: {0} of {1}…", done, len(self._searched))
-            return Sheet(tr("What moves together"), Sentence(words))
-        pairs = [
-            SheetLine(
-                (
-                    f"{long_name(one.first)}, {long_name(one.second)}",
-                    tr("move together"),
-                    f"r {figure(one.r, 2)}",
-                    figure(one.hours, 0),
-                ),
-                number,
-            )
-            for number, one in enumerate(found.pairs)
-        ]
-        gone = [
-            SheetLine(
-                (
-                    long_name(one.series),
-                    tr("left its group of {0} since {1}", len(one.group), self._day(one.since_us)),
-                    in_unit(one.series.shown, one.now - one.usual, float("nan"), signed=True),
-                    "",
-                ),
-                -number - 1,
-            )
-            for number, one in enumerate(found.strays)
-        ]
-        return Sheet(
-            tr("What moves together · {0} series looked at", found.tried),
-            found.sentence,
-            side=SideNotes(
-                tr("Among all series"),
-                tr("Move together"),
-                figure(len(found.pairs), 0),
-                tr("pairs"),
-                tr(
-                    "By their hourly means, less what every day brings: both what they are and how "
-                    "they change must go together, more than that many comparisons would by chance."
-                ),
-                None,
-                (
-                    (BenchAction.OPEN, tr("Set side by side")),
-                    (BenchAction.WATCH, tr("Watch the picked stray")),
-                ),
-            ),
-            lines_title=tr("Open one to set it side by side"),
-            heads=(tr("Series"), "", tr("How much"), tr("Hours")),
-            lines=(*gone, *pairs),
-        )
-
-    def _day(self, time_us: int) -> str:
-        return day_words(datetime_from_time_us(time_us).astimezone(self.zone))
 
     def pair_at(self, key: int) -> PairItem | None:
         """The two series of a line of what was found; of a stray it and one of its group."""
@@ -487,33 +368,3 @@ _HELP = tr(
     "Set two sensors side by side, try one against a better meter, or see what moves when "
     "something happens: press N."
 )
-
-
-def event_words(text: str, state: SiteState) -> tuple[str, str]:
-    """Title and second line of an event, as commands say it."""
-    try:
-        source = source_from(text)
-    except UsageError:
-        return text, ""
-    if source.kind in (EventKind.PIN, EventKind.SPAN):
-        return source.name, tr("pinned") if source.kind is EventKind.PIN else tr("span")
-    if source.kind is EventKind.ALARM:
-        return source.name, tr("alarm")
-    slug, _, where = source.name.partition("@")
-    place, _, station = where.partition("/")
-    series = next(
-        (
-            one
-            for one in state.site.series
-            if one.quantity.slug == slug and station in ("", one.station.key)
-        ),
-        None,
-    )
-    name = f"{series.station.place.name} {series.quantity.name}" if series else source.name
-    word = {
-        EventKind.ON: tr("goes on"),
-        EventKind.OFF: tr("goes off"),
-        EventKind.ABOVE: tr("above {0}", f"{source.level:g}" if source.level is not None else ""),
-        EventKind.BELOW: tr("below {0}", f"{source.level:g}" if source.level is not None else ""),
-    }[source.kind]
-    return name, f"{word} · {station or place}"

@@ -36,9 +36,10 @@ from rook_tally.bench.wording import Sentence
 from rook_tally.core.quantities.levels import Level
 from rook_tally.core.theme import Theme
 from rook_tally.desk.bench.actions import BenchAction
-from rook_tally.desk.bench.model import BenchModel, BenchRow
+from rook_tally.desk.bench.model import BenchModel
 from rook_tally.desk.bench.plot_painter import draw_picture
 from rook_tally.desk.bench.plots import Picture
+from rook_tally.desk.bench.rows import BenchRow
 from rook_tally.desk.bench.sheet import Sheet, SideNotes, ordered
 from rook_tally.desk.bench.texts import tr
 from rook_tally.desk.parts.accessible_role import give_role

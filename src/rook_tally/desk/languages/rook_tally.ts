@@ -579,153 +579,83 @@
       <translation type="unfinished" />
     </message>
     <message>
+      <location filename="desk/bench/found_sheet.py" />
+      <source>Looking through all series: {0} of {1}…</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/found_sheet.py" />
+      <source>What moves together</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/found_sheet.py" />
+      <source>What moves together · {0} series looked at</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/found_sheet.py" />
+      <source>Open one to set it side by side</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/found_sheet.py" />
+      <source>move together</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/found_sheet.py" />
+      <source>left its group of {0} since {1}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/found_sheet.py" />
+      <source>Among all series</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/found_sheet.py" />
+      <source>Move together</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/found_sheet.py" />
+      <source>pairs</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/found_sheet.py" />
+      <source>By their hourly means, less what every day brings: both what they are and how they change must go together, more than that many comparisons would by chance.</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/found_sheet.py" />
+      <source>How much</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/found_sheet.py" />
+      <source>Hours</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/found_sheet.py" />
+      <source>Set side by side</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/found_sheet.py" />
+      <source>Watch the picked stray</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
       <location filename="desk/bench/model.py" />
       <source>Set two sensors side by side, try one against a better meter, or see what moves when something happens: press N.</source>
       <translation type="unfinished" />
     </message>
     <message>
       <location filename="desk/bench/model.py" />
-      <source>of all series, and strays</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/model.py" />
-      <source>Look</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/model.py" />
-      <source>Side by side</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/model.py" />
-      <source>Reference points</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/model.py" />
-      <source>What happens when</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/model.py" />
-      <source>Usual and not</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/model.py" />
-      <source>Air</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/model.py" />
-      <source>What moves together</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/model.py" />
-      <source>Looking through all series: {0} of {1}…</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/model.py" />
-      <source>What moves together · {0} series looked at</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/model.py" />
-      <source>alarm</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/model.py" />
-      <source>goes on</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/model.py" />
-      <source>goes off</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/model.py" />
-      <source>above {0}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/model.py" />
-      <source>below {0}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/model.py" />
       <source>Looking…</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/model.py" />
-      <source>Open one to set it side by side</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/model.py" />
-      <source>pinned</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/model.py" />
-      <source>span</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/model.py" />
-      <source>move together</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/model.py" />
-      <source>left its group of {0} since {1}</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/model.py" />
-      <source>Among all series</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/model.py" />
-      <source>Move together</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/model.py" />
-      <source>pairs</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/model.py" />
-      <source>By their hourly means, less what every day brings: both what they are and how they change must go together, more than that many comparisons would by chance.</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/model.py" />
-      <source>How much</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/model.py" />
-      <source>Hours</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/model.py" />
-      <source>Set side by side</source>
-      <translation type="unfinished" />
-    </message>
-    <message>
-      <location filename="desk/bench/model.py" />
-      <source>Watch the picked stray</source>
       <translation type="unfinished" />
     </message>
     <message>
@@ -1031,6 +961,76 @@
     <message>
       <location filename="desk/bench/queries.py" />
       <source>take it off the Bench</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/rows.py" />
+      <source>of all series, and strays</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/rows.py" />
+      <source>Look</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/rows.py" />
+      <source>Side by side</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/rows.py" />
+      <source>Reference points</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/rows.py" />
+      <source>What happens when</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/rows.py" />
+      <source>Usual and not</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/rows.py" />
+      <source>Air</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/rows.py" />
+      <source>alarm</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/rows.py" />
+      <source>goes on</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/rows.py" />
+      <source>goes off</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/rows.py" />
+      <source>above {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/rows.py" />
+      <source>below {0}</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/rows.py" />
+      <source>pinned</source>
+      <translation type="unfinished" />
+    </message>
+    <message>
+      <location filename="desk/bench/rows.py" />
+      <source>span</source>
       <translation type="unfinished" />
     </message>
     <message>
