@@ -25,7 +25,6 @@ from rook_tally.core.theme import LIGHT, Theme
 from rook_tally.desk.app.action_list import commands_of, offer_menu
 from rook_tally.desk.app.arrangement import WindowArrangement
 from rook_tally.desk.app.banners import NoticeBanner, PastBanner
-from rook_tally.desk.app.closing import ask_about_recording
 from rook_tally.desk.app.file_drop import FileDrop
 from rook_tally.desk.app.header_bar import HeaderBar
 from rook_tally.desk.app.recolour import recolour
@@ -391,6 +390,9 @@ class DeskWindow(QMainWindow):
             return
         if self.asks_before_closing and self.recorder is not None and self.recorder.is_running:
             event.ignore()
+            # Loaded when it is asked: no first picture needs it.
+            from rook_tally.desk.app.closing import ask_about_recording
+
             self.leaving = ask_about_recording(
                 self,
                 go_on=lambda: self._leave(keeps_recording=True),
