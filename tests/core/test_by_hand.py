@@ -572,6 +572,7 @@ def test_moments_as_numbers_and_texts() -> None:
             time_us_from_epoch(wrong)
     assert rfc3339(T + 1) == "2026-11-23T11:10:00.000001Z"
     assert time_us_from_text(" 2026-11-23T11:10:00.000001Z ") == T + 1
+    assert time_us_from_text("2026-11-23t11:10:00z") == T
     assert time_us_from_text("2026-11-23T11:10:00") == T
     assert datetime_from_time_us(T).isoformat() == "2026-11-23T11:10:00+00:00"
     with pytest.raises(ValueError, match="'noon' is not a time such as"):

@@ -45,9 +45,12 @@ def time_us_from_text(text: str, zone: tzinfo = UTC) -> int:
     ValueError
         When the text is no such time; its message quotes the text.
     """
+    written = text.strip()
+    # RFC 3339 allows a small `z` as well, and Python does not.
+    if written.endswith("z"):
+        written = f"{written[:-1]}Z"
     try:
-        # RFC 3339 allows `t` and `z` too.
-        moment = datetime.fromisoformat(text.strip().upper())
+        moment = datetime.fromisoformat(written)
     except ValueError:
         told = text if len(text) <= _LONGEST_QUOTED else text[: _LONGEST_QUOTED - 1] + "…"
         raise ValueError(f"{told!r} is not a time such as 2026-11-23T14:32:08Z") from None

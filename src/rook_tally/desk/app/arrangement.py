@@ -1,4 +1,4 @@
-"""How a window is arranged: kept when it closes, and had back when it opens again."""
+"""Saves how a window is arranged, and arranges the next one the same way."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What is asked before a window closes that records."""
+"""Asks whether recording goes on when the window closes."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What a window does when news come, the moment shown moves, or a second has passed."""
+"""Refreshes a window when readings come, when the moment shown moves, and every second."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""How the watch in hand stands, and what can be done with it just now; without Qt."""
+"""Decides the words and buttons beside the picked watch; without Qt."""
 
 from __future__ import annotations
 
@@ -35,7 +35,7 @@ class WatchFoot(msgspec.Struct, frozen=True):
 
 
 def foot_of(model: WatchModel) -> WatchFoot:
-    """What stands there of this model's watch."""
+    """The words and buttons for the watch that the model has picked."""
     kept, standing = model.kept, model.standing()
     is_shelved = any(one.state is AlarmState.SHELVED for one in standing)
     seen = [one for one in standing if one.state is AlarmState.ACKNOWLEDGED]
