@@ -10,6 +10,7 @@ import pytest
 from msgspec.structs import replace
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QScrollArea
 from pytestqt.qtbot import QtBot
 
 from rook_tally.alarming.alarm_clock import AlarmClock
@@ -98,6 +99,21 @@ def test_a_limit_is_dragged_and_the_count_follows_at_once(
     assert _kept(store).limit > 50
     window.undo.undo()
     qtbot.waitUntil(lambda: _kept(store).limit == 25, timeout=PATIENCE_MS)
+
+
+def test_nothing_lies_on_anything_in_the_smallest_window(window: DeskWindow, qtbot: QtBot) -> None:
+    view = window.watch
+    window.resize(window.minimumSize())
+    qtbot.waitUntil(lambda: window.size() == window.minimumSize(), timeout=PATIENCE_MS)
+    page = view.findChild(QScrollArea)
+    # Nothing is cut at the right, once all is laid out.
+    qtbot.waitUntil(lambda: page.widget().width() == page.viewport().width(), timeout=PATIENCE_MS)
+    parts = (view.name, view.sentence, view.chart, view.figures)
+    tops = [part.mapTo(view, QPoint(0, 0)).y() for part in parts]
+    for part, top, below in zip(parts, tops, tops[1:], strict=False):
+        assert top + part.height() <= below
+    assert view.sentence.height() >= view.sentence.layout().heightForWidth(view.sentence.width())
+    assert view.keep.visibleRegion().boundingRect().size() == view.keep.size()
 
 
 def test_limits_move_with_the_keyboard(window: DeskWindow) -> None:

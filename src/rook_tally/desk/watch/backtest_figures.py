@@ -27,11 +27,14 @@ class _Figure(QWidget):
         self.name.setFont(face(12))
         self.note.setFont(face(11))
         tint(self.note, theme.dim)
+        for label in (self.name, self.note):
+            label.setWordWrap(True)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         for label in (self.value, self.name, self.note):
             column.addWidget(label)
+        column.addStretch(1)
 
     def show_figure(self, value: str, name: str, note: str = "") -> None:
         self.value.setText(value)
@@ -59,6 +62,7 @@ class Figures(QWidget):
         self.others = Label()
         self.others.setFont(face(13))
         self.others.setTextFormat(Qt.TextFormat.RichText)
+        self.others.setWordWrap(True)
         row = QHBoxLayout()
         row.setSpacing(16)
         for one in (self.rang, self.stood, self.ran, self.nuisances):

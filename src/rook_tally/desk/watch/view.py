@@ -34,7 +34,7 @@ from rook_tally.desk.parts.copying import let_copy
 from rook_tally.desk.parts.file_dialog import file_to_save
 from rook_tally.desk.parts.fonts_and_colours import BOLD, face
 from rook_tally.desk.parts.label import Label
-from rook_tally.desk.parts.widgets import tint
+from rook_tally.desk.parts.widgets import scrolling, tint
 from rook_tally.desk.watch.actions import WatchAction
 from rook_tally.desk.watch.backtest_chart import BacktestChart
 from rook_tally.desk.watch.backtest_figures import Figures
@@ -172,11 +172,17 @@ class WatchView(QWidget):
         column.setSpacing(6)
         column.addLayout(head)
         column.addWidget(self.stands)
-        column.addWidget(self.sentence)
-        column.addWidget(self.trouble)
-        column.addLayout(spans)
-        column.addWidget(self.chart, 1)
-        column.addWidget(self.figures)
+        # In a small window the sentence alone may take its height: name and buttons stay in sight.
+        body = QWidget()
+        inner = QVBoxLayout(body)
+        inner.setContentsMargins(0, 0, 0, 0)
+        inner.setSpacing(6)
+        inner.addWidget(self.sentence)
+        inner.addWidget(self.trouble)
+        inner.addLayout(spans)
+        inner.addWidget(self.chart, 1)
+        inner.addWidget(self.figures)
+        column.addWidget(scrolling(body), 1)
         column.addSpacing(8)
         column.addLayout(foot)
         row = QHBoxLayout(self)
